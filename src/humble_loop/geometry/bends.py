@@ -1,0 +1,196 @@
+"""Centrelines from bends: intersection points with a radius and two transitions each."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import NamedTuple
+
+import numpy as np
+
+from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.chain import Chain, Element
+
+_FIT = 1e-9  # metres by which two tangent lengths may overlap and still count as meeting exactly
+
+
+class BendInput(NamedTuple):
+    """A bend as designed: its intersection point, radius and transition lengths, in metres (0 for none)."""
+
+    easting: float
+    northing: float
+    radius: float = 0.0
+    transition_in: float = 0.0
+    transition_out: float = 0.0
+
+
+@dataclass(frozen=True)
+class BendProblem:
+    """A bend that does not fit as designed, and what was drawn instead.
+
+    ``kind`` is 'radius' (needs more than the legs between bends), 'transition' (the transitions turn more
+    than the bend) or 'repeated' (two points at one place). Lengths in metres.
+    """
+
+    index: int
+    kind: str
+    wanted: float
+    largest: float
+
+
+class _Curve(NamedTuple):
+    tangent_in: float
+    tangent_out: float
+    elements: tuple[Element, ...]
+
+
+def chain_from_bends(bends: Sequence[BendInput]) -> tuple[Chain, list[BendProblem]]:
+    """Build the centreline through ``bends`` (at least two points).
+
+    Bends that do not fit are drawn with the largest radius that does, and reported, so that the rest of the
+    line stands. Raises ValueError if fewer than two different points are given.
+    """
+    problems = [
+        BendProblem(i, "repeated", 0.0, 0.0)
+        for i in range(1, len(bends))
+        if np.hypot(bends[i].easting - bends[i - 1].easting, bends[i].northing - bends[i - 1].northing) < 1e-6
+    ]
+    dropped = {p.index for p in problems}
+    index = [i for i in range(len(bends)) if i not in dropped]
+    kept = [bends[i] for i in index]
+    if len(kept) < 2:
+        raise ValueError("a centreline needs two different points")
+    xy = np.array([[b.easting, b.northing] for b in kept])
+    legs = np.diff(xy, axis=0)
+    lengths = np.hypot(legs[:, 0], legs[:, 1])
+    headings = np.arctan2(legs[:, 1], legs[:, 0])
+    turns = np.mod(np.diff(headings) + np.pi, 2 * np.pi) - np.pi
+    fitted = list(kept)
+    for i in range(1, len(kept) - 1):
+        fitted[i], problem = _fit_transitions(kept[i], float(turns[i - 1]))
+        if problem:
+            problems.append(replace(problem, index=index[i]))
+    curves = _curves(fitted, turns)
+    for i in range(1, len(kept) - 1):
+        if _overlap(i, curves, lengths) > _FIT:
+            largest = _largest_radius(i, fitted, turns, curves, lengths)
+            if largest < fitted[i].radius * (1 - 1e-12):
+                problems.append(BendProblem(index[i], "radius", fitted[i].radius, largest))
+                fitted[i] = _with_radius(fitted[i], largest)
+                curves[i] = _curve(fitted[i], float(turns[i - 1]))
+    return _lay(xy, headings, curves, lengths), problems
+
+
+def tangent_lengths(radius: float, transition_in: float, transition_out: float, turn: float) -> tuple[float, float]:
+    """Distances from the intersection point to the curve's start and end, for a deflection ``turn`` (radians).
+
+    From the two shifted tangents: with shifts p1, p2 and abscissae k1, k2 of the clothoids,
+    T_in = k1 + ((R + p2) - (R + p1) cos D) / sin D, and T_out likewise.
+    """
+    d = abs(turn)
+    p1, k1 = _shift(radius, transition_in)
+    p2, k2 = _shift(radius, transition_out)
+    if transition_in == transition_out:
+        # The same formula, without the cancellation that sin D brings near a half turn or none.
+        t = k1 + (radius + p1) * np.tan(d / 2.0)
+        return float(t), float(t)
+    t_in = k1 + ((radius + p2) - (radius + p1) * np.cos(d)) / np.sin(d)
+    t_out = k2 + ((radius + p1) - (radius + p2) * np.cos(d)) / np.sin(d)
+    return float(t_in), float(t_out)
+
+
+def _shift(radius: float, length: float) -> tuple[float, float]:
+    if length <= 0.0 or radius <= 0.0:
+        return 0.0, 0.0
+    end = Chain.from_elements((0.0, 0.0), 0.0, [Element(length, 0.0, 1.0 / radius)]).at([length])
+    x, y, theta = end.points[0, 0], end.points[0, 1], end.headings[0]
+    return float(y - radius * (1.0 - np.cos(theta))), float(x - radius * np.sin(theta))
+
+
+def _curve(bend: BendInput, turn: float) -> _Curve:
+    if bend.radius <= 0.0 or abs(turn) < 1e-12:
+        return _Curve(0.0, 0.0, ())
+    r, l1, l2 = bend.radius, bend.transition_in, bend.transition_out
+    k = np.sign(turn) / r
+    t_in, t_out = tangent_lengths(r, l1, l2, turn)
+    arc = max(0.0, r * abs(turn) - 0.5 * l1 - 0.5 * l2)
+    elements = [Element(l1, 0.0, k)] if l1 > 0 else []
+    if arc > 1e-9 or not (l1 > 0 or l2 > 0):
+        elements.append(Element(arc, k, k))
+    if l2 > 0:
+        elements.append(Element(l2, k, 0.0))
+    return _Curve(t_in, t_out, tuple(elements))
+
+
+def _curves(bends: Sequence[BendInput], turns: Floats) -> list[_Curve]:
+    inner = [_curve(b, float(t)) for b, t in zip(bends[1:-1], turns, strict=True)]
+    return [_Curve(0.0, 0.0, ()), *inner, _Curve(0.0, 0.0, ())]
+
+
+def _fit_transitions(bend: BendInput, turn: float) -> tuple[BendInput, BendProblem | None]:
+    if bend.radius <= 0.0:
+        return bend._replace(radius=0.0, transition_in=0.0, transition_out=0.0), None
+    need = 0.5 * (bend.transition_in + bend.transition_out)
+    have = bend.radius * abs(turn)
+    if need <= have * (1 + 1e-12):
+        return bend, None
+    shrink = have / need
+    both = bend.transition_in + bend.transition_out
+    return (
+        bend._replace(transition_in=bend.transition_in * shrink, transition_out=bend.transition_out * shrink),
+        BendProblem(-1, "transition", both, both * shrink),
+    )
+
+
+def _overlap(i: int, curves: Sequence[_Curve], lengths: Floats) -> float:
+    before = curves[i - 1].tangent_out + curves[i].tangent_in - lengths[i - 1]
+    after = curves[i].tangent_out + curves[i + 1].tangent_in - lengths[i]
+    return float(max(before, after))
+
+
+def _with_radius(bend: BendInput, radius: float) -> BendInput:
+    if radius <= 0.0:
+        return bend._replace(radius=0.0, transition_in=0.0, transition_out=0.0)
+    share = radius / bend.radius
+    return bend._replace(
+        radius=radius, transition_in=bend.transition_in * share, transition_out=bend.transition_out * share
+    )
+
+
+def _largest_radius(
+    i: int, bends: Sequence[BendInput], turns: Floats, curves: Sequence[_Curve], lengths: Floats
+) -> float:
+    """Largest radius of bend ``i`` that fits: everything scales with it, so the room left gives it directly.
+
+    A later neighbour that has not been fitted yet is granted its share of the leg by its own need.
+    """
+    mine = curves[i]
+    room_in = lengths[i - 1] - curves[i - 1].tangent_out
+    need_after = mine.tangent_out + curves[i + 1].tangent_in
+    room_out = lengths[i] if need_after <= 0 else lengths[i] * mine.tangent_out / max(need_after, lengths[i])
+    if curves[i + 1].tangent_in + mine.tangent_out <= lengths[i]:
+        room_out = mine.tangent_out
+    scale = min(room_in / max(mine.tangent_in, 1e-12), room_out / max(mine.tangent_out, 1e-12), 1.0)
+    return float(max(0.0, bends[i].radius * scale))
+
+
+def _lay(xy: Floats, headings: Floats, curves: Sequence[_Curve], lengths: Floats) -> Chain:
+    """Lay the elements leg by leg from the designed points, so that errors do not add up along the line."""
+    points: list[Floats] = []
+    starts: list[float] = []
+    laid: list[Element] = []
+    for i, length in enumerate(lengths):
+        along = np.array([np.cos(headings[i]), np.sin(headings[i])])
+        straight = float(length) - curves[i].tangent_out - curves[i + 1].tangent_in
+        begin = xy[i] + along * curves[i].tangent_out
+        if straight > _FIT or not (curves[i].elements or curves[i + 1].elements):
+            points.append(begin)
+            starts.append(float(headings[i]))
+            laid.append(Element(straight, 0.0, 0.0))
+        if curves[i + 1].elements:
+            at = xy[i + 1] - along * curves[i + 1].tangent_in
+            piece = Chain.from_elements(at, float(headings[i]), curves[i + 1].elements)
+            points.extend(piece.xy)
+            starts.extend(float(h) for h in piece.heading)
+            laid.extend(piece.elements)
+    return Chain.assembled(np.array(points), np.array(starts), laid)

@@ -1,0 +1,284 @@
+"""Chains of straights, arcs and clothoids: positions, feet of points, key points."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from humble_loop.geometry.arrays import Floats, Ints, frozen, left_normals, tangents
+
+# 24 nodes integrate a clothoid whose heading turns by up to a full circle to better than 1e-12 m per 100 m.
+_NODES, _WEIGHTS = np.polynomial.legendre.leggauss(24)
+_NODES, _WEIGHTS = 0.5 * (_NODES + 1.0), 0.5 * _WEIGHTS
+
+STRAIGHT, ARC, TRANSITION = "straight", "arc", "transition"
+
+
+class Element(NamedTuple):
+    """One piece of a chain: curvature runs linearly from ``k0`` to ``k1`` (1/m, left positive)."""
+
+    length: float
+    k0: float
+    k1: float
+
+    @property
+    def kind(self) -> str:
+        """'straight', 'arc' or 'transition'."""
+        if self.k0 != self.k1:
+            return TRANSITION
+        return STRAIGHT if self.k0 == 0.0 else ARC
+
+
+class Frames(NamedTuple):
+    """Where a chain is at some chainages: points (n, 2), headings (n,) in radians, curvatures (n,) in 1/m."""
+
+    points: Floats
+    headings: Floats
+    curvatures: Floats
+
+
+class Feet(NamedTuple):
+    """Feet of points on a chain: chainages, signed offsets (left positive), and whether the foot is square."""
+
+    chainages: Floats
+    offsets: Floats
+    square: np.ndarray
+
+
+@dataclass(frozen=True)
+class Chain:
+    """A line in plan made of elements that follow each other, tangentially unless a kink is stored.
+
+    Arrays have one entry an element: start point ``xy`` (n, 2), start ``heading`` (radians), ``length`` (m),
+    start and end curvature ``k0`` and ``k1`` (1/m, left positive). ``starts`` (n + 1,) are the chainages at
+    which elements begin, and the end.
+    """
+
+    xy: Floats
+    heading: Floats
+    length: Floats
+    k0: Floats
+    k1: Floats
+    starts: Floats
+
+    @staticmethod
+    def from_elements(point: ArrayLike, heading: float, elements: Sequence[Element]) -> Chain:
+        """Lay ``elements`` one after the other from ``point`` (2,) along ``heading`` (radians)."""
+        xy, headings = [np.asarray(point, dtype=np.float64)], [float(heading)]
+        for e in elements:
+            step, turn = _advance(np.array([e.length]), np.array([e.length]), np.array([e.k0]), np.array([e.k1]))
+            c, s = np.cos(headings[-1]), np.sin(headings[-1])
+            xy.append(xy[-1] + np.array([c * step[0, 0] - s * step[0, 1], s * step[0, 0] + c * step[0, 1]]))
+            headings.append(headings[-1] + float(turn[0]))
+        return Chain.assembled(np.array(xy[:-1]), np.array(headings[:-1]), elements)
+
+    @staticmethod
+    def from_points(points: ArrayLike) -> Chain:
+        """A chain of straights through ``points`` (n >= 2, 2); repeated points are left out.
+
+        Raises ValueError when fewer than two different points remain.
+        """
+        p = np.asarray(points, dtype=np.float64)[:, :2]
+        keep = np.concatenate([[True], np.hypot(*np.diff(p, axis=0).T) > 1e-9])
+        p = p[keep]
+        if len(p) < 2:
+            raise ValueError("a line needs two different points")
+        d = np.diff(p, axis=0)
+        lengths = np.hypot(d[:, 0], d[:, 1])
+        return Chain.assembled(p[:-1], np.arctan2(d[:, 1], d[:, 0]), [Element(float(v), 0.0, 0.0) for v in lengths])
+
+    @staticmethod
+    def assembled(xy: Floats, heading: Floats, elements: Sequence[Element]) -> Chain:
+        """A chain whose elements begin at given points (n, 2) and headings (n,); they may meet at kinks."""
+        if not elements:
+            raise ValueError("a line needs at least one element")
+        e = np.array(elements, dtype=np.float64)
+        starts = np.concatenate([[0.0], np.cumsum(e[:, 0])])
+        return Chain(frozen(xy), frozen(heading), frozen(e[:, 0]), frozen(e[:, 1]), frozen(e[:, 2]), frozen(starts))
+
+    @property
+    def total(self) -> float:
+        """Length in metres."""
+        return float(self.starts[-1])
+
+    @property
+    def elements(self) -> list[Element]:
+        """The elements in order."""
+        return [Element(float(a), float(b), float(c)) for a, b, c in zip(self.length, self.k0, self.k1, strict=True)]
+
+    def element_at(self, chainages: ArrayLike) -> Ints:
+        """Index of the element that holds each chainage; at a joint, the one that begins there."""
+        s = np.asarray(chainages, dtype=np.float64)
+        return np.clip(np.searchsorted(self.starts, s, side="right") - 1, 0, len(self.length) - 1)
+
+    def at(self, chainages: ArrayLike) -> Frames:
+        """Positions at ``chainages`` (any shape, flattened).
+
+        Beyond the ends the line runs on straight along its end tangents, so that a caller who cares checks
+        against ``total``; nothing is clipped.
+        """
+        s = np.atleast_1d(np.asarray(chainages, dtype=np.float64)).ravel()
+        i = self.element_at(s)
+        t = s - self.starts[i]
+        inside = np.clip(t, 0.0, self.length[i])
+        beyond = t - inside
+        step, turn = _advance(inside, self.length[i], self.k0[i], self.k1[i])
+        h0 = self.heading[i]
+        c, sn = np.cos(h0), np.sin(h0)
+        heading = h0 + turn
+        xy = self.xy[i] + np.stack([c * step[:, 0] - sn * step[:, 1], sn * step[:, 0] + c * step[:, 1]], axis=1)
+        xy = xy + tangents(heading) * beyond[:, None]
+        rate = np.where(self.length[i] > 0, (self.k1[i] - self.k0[i]) / np.maximum(self.length[i], 1e-300), 0.0)
+        curvature = np.where(beyond == 0.0, self.k0[i] + rate * inside, 0.0)
+        return Frames(xy, heading, curvature)
+
+    def points_at(self, chainages: ArrayLike, offset: ArrayLike = 0.0) -> Floats:
+        """Points (n, 2) at ``chainages`` and ``offset`` metres to the left."""
+        frames = self.at(chainages)
+        return frames.points + left_normals(frames.headings) * np.broadcast_to(
+            np.asarray(offset, dtype=np.float64), frames.headings.shape
+        )[:, None]
+
+    def feet(self, points: ArrayLike, *, extend: bool = False) -> Feet:
+        """Nearest feet of ``points`` (n, 2), all feet within the ends considered, to 1e-9 m.
+
+        With ``extend`` the end tangents run on for ever, and chainages may be negative or beyond ``total``.
+        Offsets are signed distances, left positive; ``square`` is false where the nearest place is a corner
+        or an end instead of a perpendicular foot.
+        """
+        p = np.atleast_2d(np.asarray(points, dtype=np.float64))[:, :2]
+        t = np.stack([self._foot_on(j, p, extend) for j in range(len(self.length))], axis=1)
+        s = t + self.starts[:-1][None, :]
+        # Evaluate on the element itself, not by chainage, so that a joint belongs to both neighbours.
+        best = np.full(len(p), np.inf)
+        chainage, offset = np.zeros(len(p)), np.zeros(len(p))
+        square = np.zeros(len(p), dtype=bool)
+        for j in range(len(self.length)):
+            foot, heading = self._on_element(j, t[:, j])
+            d = p - foot
+            distance = np.hypot(d[:, 0], d[:, 1])
+            n, tangent = left_normals(heading), tangents(heading)
+            across, along = np.einsum("ij,ij->i", d, n), np.einsum("ij,ij->i", d, tangent)
+            nearer = distance < best - 1e-12
+            best = np.where(nearer, distance, best)
+            chainage = np.where(nearer, s[:, j], chainage)
+            offset = np.where(nearer, np.where(across < 0, -distance, distance), offset)
+            square = np.where(nearer, np.abs(along) <= 1e-9 * np.maximum(1.0, distance), square)
+        return Feet(chainage, offset, square)
+
+    def _on_element(self, j: int, t: Floats) -> tuple[Floats, Floats]:
+        length = float(self.length[j])
+        inside = np.clip(t, 0.0, length)
+        full = np.full_like(t, length)
+        step, turn = _advance(inside, full, np.full_like(t, self.k0[j]), np.full_like(t, self.k1[j]))
+        h0 = float(self.heading[j])
+        c, s = np.cos(h0), np.sin(h0)
+        heading = h0 + turn
+        xy = self.xy[j] + np.stack([c * step[:, 0] - s * step[:, 1], s * step[:, 0] + c * step[:, 1]], axis=1)
+        return xy + tangents(heading) * (t - inside)[:, None], heading
+
+    def _foot_on(self, j: int, p: Floats, extend: bool) -> Floats:
+        length, k0, k1 = float(self.length[j]), float(self.k0[j]), float(self.k1[j])
+        first, last = extend and j == 0, extend and j == len(self.length) - 1
+        d = p - self.xy[j]
+        h = float(self.heading[j])
+        if k0 == k1 == 0.0:
+            t = d[:, 0] * np.cos(h) + d[:, 1] * np.sin(h)
+            return np.clip(t, -np.inf if first else 0.0, np.inf if last else length)
+        if k0 == k1:
+            radius = 1.0 / k0
+            centre = self.xy[j] + radius * left_normals(h)
+            r = p - centre
+            start = np.arctan2(*(self.xy[j] - centre)[::-1])
+            turn = np.mod((np.arctan2(r[:, 1], r[:, 0]) - start) * np.sign(k0), 2 * np.pi)
+            t = turn * abs(radius)
+            over = t > length
+            # Beyond the arc the nearer of its two ends serves.
+            t = np.where(over, np.where(t - length <= 2 * np.pi * abs(radius) - t, length, 0.0), t)
+        else:
+            t = self._clothoid_foot(j, p)
+        if first or last:
+            t = self._extended(j, p, t, first, last)
+        return t
+
+    def _clothoid_foot(self, j: int, p: Floats) -> Floats:
+        length, k0, k1 = float(self.length[j]), float(self.k0[j]), float(self.k1[j])
+        grid = np.linspace(0.0, length, 17)
+        at, _ = self._on_element(j, grid)
+        d2 = ((p[:, None, :] - at[None, :, :]) ** 2).sum(axis=2)
+        t = grid[np.argmin(d2, axis=1)]
+        for _ in range(12):
+            foot, heading = self._on_element(j, t)
+            d = p - foot
+            along = np.einsum("ij,ij->i", d, tangents(heading))
+            across = np.einsum("ij,ij->i", d, left_normals(heading))
+            slope = 1.0 - (k0 + (k1 - k0) * t / length) * across
+            t = np.clip(t + along / np.where(np.abs(slope) < 0.05, 0.05, slope), 0.0, length)
+        return t
+
+    def _extended(self, j: int, p: Floats, t: Floats, first: bool, last: bool) -> Floats:
+        for wanted, end in ((first, 0.0), (last, float(self.length[j]))):
+            if not wanted:
+                continue
+            foot, heading = self._on_element(j, np.array([end]))
+            along = (p - foot[0]) @ tangents(heading[0])
+            beyond = along < 0 if end == 0.0 else along > 0
+            candidate = end + along
+            there, _ = self._on_element(j, candidate)
+            here, _ = self._on_element(j, t)
+            nearer = np.hypot(*(p - there).T) < np.hypot(*(p - here).T)
+            t = np.where(beyond & nearer, candidate, t)
+        return t
+
+    def key_chainages(self) -> Floats:
+        """Chainages of the ends and of every joint between elements."""
+        return self.starts
+
+    def sampled(self, sag: float = 0.01, interval: float = np.inf, reach: float = 0.0) -> Floats:
+        """Chainages that follow the line with a chord error of at most ``sag`` metres.
+
+        ``interval`` bounds the spacing as well. ``reach`` is the largest offset at which the chord error must
+        still hold (on the outside of an arc the same turn makes a longer chord).
+        """
+        parts: list[Floats] = []
+        for j, length in enumerate(self.length):
+            k = max(abs(self.k0[j]), abs(self.k1[j]))
+            step = float(interval)
+            if k > 0:
+                radius = 1.0 / k + abs(reach)
+                turn = np.sqrt(8.0 * sag / radius)
+                step = min(step, max(turn / k, 0.05))
+            n = max(1, int(np.ceil(length / step - 1e-9))) if np.isfinite(step) else 1
+            parts.append(self.starts[j] + np.linspace(0.0, length, n + 1))
+        return np.unique(np.concatenate(parts))
+
+    def reversed(self) -> Chain:
+        """The same line run the other way; left becomes right."""
+        points, headings = [], []
+        for j in reversed(range(len(self.length))):
+            p, heading = self._on_element(j, np.array([self.length[j]]))
+            points.append(p[0])
+            headings.append(float(heading[0]) + np.pi)
+        elements = [Element(e.length, -e.k1, -e.k0) for e in reversed(self.elements)]
+        return Chain.assembled(np.array(points), np.array(headings), elements)
+
+
+def _advance(t: Floats, length: Floats, k0: Floats, k1: Floats) -> tuple[Floats, Floats]:
+    """Local displacement (n, 2) and turn (n,) after ``t`` metres from a start along +x."""
+    rate = np.where(length > 0, (k1 - k0) / np.where(length > 0, length, 1.0), 0.0)
+    turn = k0 * t + 0.5 * rate * t * t
+    # Straights and arcs: the chord, in a form that does not lose digits as curvature goes to zero.
+    half = 0.5 * k0 * t
+    chord = t * np.sinc(half / np.pi)
+    step = np.stack([chord * np.cos(half), chord * np.sin(half)], axis=1)
+    curved = rate != 0.0
+    if np.any(curved):
+        u = t[curved][:, None] * _NODES[None, :]
+        phase = k0[curved][:, None] * u + 0.5 * rate[curved][:, None] * u * u
+        step[curved, 0] = t[curved] * (np.cos(phase) @ _WEIGHTS)
+        step[curved, 1] = t[curved] * (np.sin(phase) @ _WEIGHTS)
+    return step, turn

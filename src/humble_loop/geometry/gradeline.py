@@ -1,0 +1,166 @@
+"""Vertical lines: points joined by grades, rounded by symmetric parabolas; and cubics between two ends."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from humble_loop.geometry.arrays import Floats, frozen
+
+
+class Turning(NamedTuple):
+    """A high or low point: chainage and level in metres, kind 'high' or 'low'."""
+
+    chainage: float
+    level: float
+    kind: str
+
+
+@dataclass(frozen=True)
+class Profile:
+    """VIPs as arrays: rising ``chainages`` (m), ``levels`` (m), ``curves`` (parabola lengths in m, 0 at ends)."""
+
+    chainages: Floats
+    levels: Floats
+    curves: Floats
+
+    @staticmethod
+    def of(chainages: ArrayLike, levels: ArrayLike, curves: ArrayLike | None = None) -> Profile:
+        """Check and freeze. Raises ValueError when there are fewer than two VIPs or chainages do not rise."""
+        s, z = frozen(chainages), frozen(levels)
+        c = frozen(np.zeros_like(s) if curves is None else curves)
+        if s.size < 2:
+            raise ValueError("a grade line needs two VIPs")
+        if not (s.shape == z.shape == c.shape):
+            raise ValueError("chainages, levels and curve lengths must be equally many")
+        if np.any(np.diff(s) <= 0):
+            i = int(np.argmax(np.diff(s) <= 0))
+            raise ValueError(f"VIP chainages must rise: {s[i + 1]:.3f} follows {s[i]:.3f}")
+        if np.any(c < 0) or c[0] != 0 or c[-1] != 0:
+            raise ValueError("curve lengths must not be negative, and the first and last VIP have none")
+        return Profile(s, z, c)
+
+    @property
+    def grades(self) -> Floats:
+        """Grades (n - 1,) between VIPs, as ratios."""
+        return np.diff(self.levels) / np.diff(self.chainages)
+
+    @property
+    def changes(self) -> Floats:
+        """Change of grade (n,) at each VIP, as a ratio; 0 at both ends."""
+        return np.concatenate([[0.0], np.diff(self.grades), [0.0]])
+
+    def level(self, chainages: ArrayLike) -> Floats:
+        """Levels in metres; NaN outside the first and last VIP, where nothing is defined."""
+        s, i, inside = self._segments(chainages)
+        z = self.levels[i] + self.grades[i] * (s - self.chainages[i])
+        # A parabola departs from its tangents by (grade change / 2L) times the square of the distance into it.
+        for vip in (i, i + 1):
+            half = 0.5 * self.curves[vip]
+            into = half - np.abs(s - self.chainages[vip])
+            on = into > 0
+            k = np.where(on, self.changes[vip] / np.where(on, 2.0 * self.curves[vip], 1.0), 0.0)
+            z = z + np.where(on, k * into * into, 0.0)
+        return np.where(inside, z, np.nan)
+
+    def grade(self, chainages: ArrayLike, side: str = "after") -> Floats:
+        """Grades as ratios; at a VIP without a curve, the one 'after' it or 'before' it. NaN outside."""
+        s, i, inside = self._segments(chainages, side)
+        g = self.grades[i].copy()
+        for vip, sign in ((i, -1.0), (i + 1, 1.0)):
+            half = 0.5 * self.curves[vip]
+            into = half - np.abs(s - self.chainages[vip])
+            on = into > 0
+            k = np.where(on, self.changes[vip] / np.where(on, self.curves[vip], 1.0), 0.0)
+            g = g + np.where(on, sign * k * into, 0.0)
+        return np.where(inside, g, np.nan)
+
+    def turning_points(self) -> list[Turning]:
+        """High and low points strictly inside the line, exactly; a sharp VIP counts."""
+        found = []
+        for i in range(1, self.chainages.size - 1):
+            before, after = float(self.grades[i - 1]), float(self.grades[i])
+            if before * after >= 0:
+                continue
+            at = self.chainages[i]
+            if self.curves[i] > 0:
+                at = at - 0.5 * self.curves[i] - before * self.curves[i] / (after - before)
+            found.append(Turning(float(at), float(self.level([at])[0]), "high" if before > 0 else "low"))
+        return found
+
+    def key_chainages(self) -> Floats:
+        """VIPs and both ends of every curve."""
+        half = 0.5 * self.curves
+        return np.unique(np.concatenate([self.chainages, self.chainages - half, self.chainages + half]))
+
+    def overlaps(self) -> list[tuple[int, float]]:
+        """Legs (index of the VIP before) whose two half curves need more than the leg, and by how much (m)."""
+        need = 0.5 * (self.curves[:-1] + self.curves[1:])
+        have = np.diff(self.chainages)
+        over = need - have
+        return [(int(i), float(over[i])) for i in np.flatnonzero(over > 1e-9 * np.maximum(1.0, have))]
+
+    def _segments(self, chainages: ArrayLike, side: str = "after") -> tuple[Floats, np.ndarray, np.ndarray]:
+        s = np.atleast_1d(np.asarray(chainages, dtype=np.float64))
+        where = "right" if side == "after" else "left"
+        i = np.clip(np.searchsorted(self.chainages, s, side=where) - 1, 0, self.chainages.size - 2)
+        slack = 1e-9 * max(1.0, abs(float(self.chainages[-1])))
+        inside = (s >= self.chainages[0] - slack) & (s <= self.chainages[-1] + slack)
+        return s, i, inside
+
+
+@dataclass(frozen=True)
+class Cubic:
+    """The cubic in distance that leaves ``z0`` at grade ``m0`` and reaches ``z1`` at grade ``m1``, ``length`` m on.
+
+    Hermite's form: z = h00 z0 + h10 L m0 + h01 z1 + h11 L m1 with t = s / L.
+    """
+
+    length: float
+    z0: float
+    m0: float
+    z1: float
+    m1: float
+
+    def weights(self, s: ArrayLike) -> Floats:
+        """Weights (n, 4) of z0, m0, z1, m1 in the level at ``s`` (m)."""
+        t = np.atleast_1d(np.asarray(s, dtype=np.float64)) / self.length
+        h00 = (1 + 2 * t) * (1 - t) ** 2
+        h10 = t * (1 - t) ** 2 * self.length
+        h01 = t * t * (3 - 2 * t)
+        h11 = t * t * (t - 1) * self.length
+        return np.stack([h00, h10, h01, h11], axis=1)
+
+    def level(self, s: ArrayLike) -> Floats:
+        """Levels in metres at distances ``s``."""
+        w = self.weights(s)
+        return w[:, 0] * self.z0 + w[:, 1] * self.m0 + w[:, 2] * self.z1 + w[:, 3] * self.m1
+
+    def grade(self, s: ArrayLike) -> Floats:
+        """Grades as ratios at distances ``s``."""
+        t = np.atleast_1d(np.asarray(s, dtype=np.float64)) / self.length
+        rise = (self.z1 - self.z0) / self.length
+        return (
+            6 * t * (1 - t) * rise
+            + (1 - t) * (1 - 3 * t) * self.m0
+            + t * (3 * t - 2) * self.m1
+        )
+
+    def turning_points(self) -> list[Turning]:
+        """High and low points strictly inside."""
+        rise = (self.z1 - self.z0) / self.length
+        a = -6 * rise + 3 * self.m0 + 3 * self.m1
+        b = 6 * rise - 4 * self.m0 - 2 * self.m1
+        c = self.m0
+        roots = np.roots([a, b, c]) if abs(a) > 1e-15 else (np.array([-c / b]) if abs(b) > 1e-15 else np.array([]))
+        found = []
+        for t in sorted(float(r.real) for r in np.atleast_1d(roots) if abs(np.imag(r)) < 1e-12):
+            if 1e-9 < t < 1 - 1e-9:
+                second = 2 * a * t + b
+                if abs(second) > 1e-12:
+                    s = t * self.length
+                    found.append(Turning(s, float(self.level([s])[0]), "low" if second > 0 else "high"))
+        return found
