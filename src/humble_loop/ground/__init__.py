@@ -1,0 +1,1 @@
+"""Triangulated surfaces: build, read out levels, drape lines, contour, intersect, measure volumes."""

@@ -1,0 +1,174 @@
+"""Building a surface from points and breaklines, and finding what is wrong with a survey."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import condeltri
+import numpy as np
+from numpy.typing import ArrayLike
+
+from humble_loop.geometry.arrays import Floats, Ints
+from humble_loop.ground.surface import Problem, Surface
+
+_SAME = 1e-6  # metres within which two points are one place
+
+
+class CannotTriangulate(ValueError):
+    """Points from which no surface can be made; the message says why."""
+
+
+def build_surface(
+    points: ArrayLike,
+    breaklines: Sequence[ArrayLike] = (),
+    *,
+    longest_edge: float | None = None,
+) -> tuple[Surface, list[Problem]]:
+    """Triangulate ``points`` (n, 3) with ``breaklines`` (each (k, 3)) as edges.
+
+    Points at one place are merged (the first level holds, and a difference is reported). Where two
+    breaklines cross, a point is put at the crossing with the mean of the two levels, and a difference is
+    reported. Slivers along the outside with an edge longer than ``longest_edge`` metres are peeled off.
+    Raises CannotTriangulate for fewer than three different places or when all lie on one line.
+    """
+    vertices, edges, problems = _gather(np.asarray(points, dtype=np.float64).reshape(-1, 3), breaklines)
+    xy = vertices[:, :2]
+    if len(xy) < 3:
+        raise CannotTriangulate("a surface needs at least three points at different places")
+    middle = xy.mean(axis=0)
+    spread = np.linalg.svd((xy - middle)[:: max(1, len(xy) // 5000)], compute_uv=False)
+    if spread[-1] < 1e-9 * max(spread[0], 1.0):
+        raise CannotTriangulate("all points lie on one line, so they make no surface")
+    corners, triangles = constrained_delaunay(xy, edges)
+    triangles = _in_strips(corners, triangles)
+    levels, crossing = _levels_at_crossings(corners, vertices, edges)
+    problems.extend(crossing)
+    surface = Surface(np.column_stack([corners, levels]), triangles)
+    if longest_edge:
+        surface = peel(surface, longest_edge)
+    return surface, problems
+
+
+def constrained_delaunay(xy: Floats, edges: Ints) -> tuple[Floats, Ints]:
+    """Delaunay triangles of ``xy`` (n, 2) that keep ``edges`` (k, 2); crossings become new points at the end.
+
+    Returns points (n + crossings, 2) and triangles (m, 3).
+    """
+    origin = xy.min(axis=0)
+    cdt = condeltri.Triangulation(
+        condeltri.VertexInsertionOrder.AUTO, condeltri.IntersectingConstraintEdges.TRY_RESOLVE, _SAME
+    )
+    cdt.insert_vertices(np.ascontiguousarray(xy - origin))
+    if len(edges):
+        cdt.insert_edges(np.ascontiguousarray(edges, dtype=np.uint32))
+    cdt.erase_super_triangle()
+    made = cdt.vertices_array()
+    corners = np.stack([made["x"], made["y"]], axis=1) + origin
+    corners[: len(xy)] = xy
+    return corners, np.asarray(cdt.triangles_array()["vertices"], dtype=np.int64)
+
+
+def _in_strips(points: Floats, triangles: Ints) -> Ints:
+    """Order triangles by place: neighbours on the ground become neighbours in memory, which halves reading."""
+    corner = points.take(triangles[:, 0], axis=0) - points.min(axis=0)
+    size = max(float(corner.max()) / max(np.sqrt(len(triangles)), 1.0), 1e-9)
+    cell = (corner / size).astype(np.int32)
+    return triangles.take(np.argsort(cell[:, 1] * np.int32(cell[:, 0].max() + 1) + cell[:, 0], kind="stable"), axis=0)
+
+
+def peel(surface: Surface, longest_edge: float) -> Surface:
+    """Remove triangles with an edge longer than ``longest_edge`` from the outside inwards."""
+    t = surface.triangles
+    p = surface.points[:, :2]
+    side = np.stack([np.hypot(*(p[t[:, i]] - p[t[:, (i + 1) % 3]]).T) for i in range(3)], axis=1)
+    code = np.sort(np.stack([t, np.roll(t, -1, axis=1)], axis=2), axis=2)
+    code = code[:, :, 0] * len(p) + code[:, :, 1]
+    keep = np.ones(len(t), dtype=bool)
+    while True:
+        values, inverse, counts = np.unique(code[keep], return_inverse=True, return_counts=True)
+        outside = (counts[inverse] == 1).reshape(-1, 3)
+        drop = np.any(outside & (side[keep] > longest_edge), axis=1)
+        if not drop.any() or drop.all():
+            return Surface(surface.points, t[keep])
+        keep[np.flatnonzero(keep)[drop]] = False
+
+
+def _gather(points: Floats, breaklines: Sequence[ArrayLike]) -> tuple[Floats, Ints, list[Problem]]:
+    lines = [np.asarray(b, dtype=np.float64).reshape(-1, 3) for b in breaklines]
+    lines = [b[np.all(np.isfinite(b), axis=1)] for b in lines]
+    points = points[np.all(np.isfinite(points), axis=1)]
+    everything = np.concatenate([points, *lines]) if lines else points
+    if not len(everything):
+        return everything, np.empty((0, 2), dtype=np.int64), []
+    origin = everything[:, :2].min(axis=0)
+    cells = np.round((everything[:, :2] - origin) / _SAME).astype(np.int64)
+    code = cells[:, 0] * (int(cells[:, 1].max()) + 1) + cells[:, 1]
+    order = np.argsort(code, kind="stable")
+    new = np.concatenate([[True], np.diff(code[order]) != 0])
+    place = np.empty(len(order), dtype=np.int64)
+    place[order] = np.cumsum(new) - 1
+    leader = order[new]
+    # Places are numbered by where they first occur, so that results do not depend on how coordinates sort.
+    rank = np.argsort(leader, kind="stable")
+    back = np.empty_like(rank)
+    back[rank] = np.arange(len(rank))
+    place = back[place]
+    vertices = everything[leader[rank]]
+    problems = []
+    difference = np.abs(everything[:, 2] - vertices[place, 2])
+    for i in np.flatnonzero(difference > 1e-3)[:200]:
+        e, n, z = everything[i]
+        problems.append(
+            Problem("duplicate", f"two levels at one place: {vertices[place[i], 2]:.3f} kept, {z:.3f} left out", e, n)
+        )
+    edges = []
+    start = len(points)
+    for line in lines:
+        at = place[start : start + len(line)]
+        start += len(line)
+        edges.append(np.stack([at[:-1], at[1:]], axis=1))
+    pairs = np.concatenate(edges) if edges else np.empty((0, 2), dtype=np.int64)
+    pairs = np.sort(pairs[pairs[:, 0] != pairs[:, 1]], axis=1)
+    return vertices, np.unique(pairs, axis=0), problems
+
+
+def _levels_at_crossings(corners: Floats, vertices: Floats, edges: Ints) -> tuple[Floats, list[Problem]]:
+    levels = np.concatenate([vertices[:, 2], np.zeros(len(corners) - len(vertices))])
+    problems = []
+    for i in range(len(vertices), len(corners)):
+        a, b = vertices[edges[:, 0]], vertices[edges[:, 1]]
+        d = b[:, :2] - a[:, :2]
+        w = corners[i] - a[:, :2]
+        size = np.hypot(d[:, 0], d[:, 1])
+        t = np.einsum("ij,ij->i", w, d) / (size * size)
+        off = np.abs(d[:, 0] * w[:, 1] - d[:, 1] * w[:, 0]) / size
+        on = np.flatnonzero((off < 1e-5) & (t > -1e-9) & (t < 1 + 1e-9))
+        if on.size == 0:
+            on = np.array([int(np.argmin(np.where((t >= 0) & (t <= 1), off, np.inf)))])
+        z = a[on, 2] + t[on] * (b[on, 2] - a[on, 2])
+        levels[i] = float(z.mean())
+        if np.ptp(z) > 0.01:
+            e, n = corners[i]
+            problems.append(
+                Problem("crossing breaklines", f"breaklines cross with levels {z.min():.3f} and {z.max():.3f}", e, n)
+            )
+    return levels, problems
+
+
+def spikes(surface: Surface, steepness: float = 1.5) -> list[Problem]:
+    """Points that stand alone above or below all their neighbours on faces steeper than ``steepness`` (ratio)."""
+    e = surface.edges
+    if not len(e):
+        return []
+    p = surface.points
+    both = np.concatenate([e, e[:, ::-1]])
+    d = p[both[:, 1]] - p[both[:, 0]]
+    grade = d[:, 2] / np.maximum(np.hypot(d[:, 0], d[:, 1]), 1e-9)
+    top, bottom = np.full(len(p), np.inf), np.full(len(p), -np.inf)
+    np.minimum.at(top, both[:, 0], grade)
+    np.maximum.at(bottom, both[:, 0], grade)
+    found = np.flatnonzero((top > steepness) & np.isfinite(top) | (bottom < -steepness) & np.isfinite(bottom))
+    return [
+        Problem("spike", f"level {p[i, 2]:.3f} stands {'below' if top[i] > 0 else 'above'} all its neighbours", *p[i, :2])
+        for i in found[:200]
+    ]
