@@ -18,10 +18,20 @@ class DoesNotFit(ValueError):
 
 @dataclass(frozen=True)
 class OffsetLine:
-    """The line ``offset`` metres to the left of ``chain`` (negative: right)."""
+    """The line ``offset`` metres to the left of ``chain`` (negative: right).
+
+    ``side`` (+1 left, -1 right) says on which side of it arcs are wanted; it follows from the offset unless
+    the line is its own base.
+    """
 
     chain: Chain
     offset: float
+    side: float = 0.0
+
+    @property
+    def outwards(self) -> float:
+        """+1 or -1: the side on which arcs lie."""
+        return self.side or float(np.sign(self.offset))
 
 
 @dataclass(frozen=True)
@@ -60,9 +70,9 @@ def tangent_arc(first: OffsetLine, second: OffsetLine, radius: float, near: Arra
     """
     if not radius > 0:
         raise DoesNotFit("the radius must be more than zero")
-    if first.offset == 0 or second.offset == 0:
+    if first.outwards == 0 or second.outwards == 0:
         raise DoesNotFit("a lip line must lie beside its centreline, not on it")
-    target = np.array([first.offset + np.sign(first.offset) * radius, second.offset + np.sign(second.offset) * radius])
+    target = np.array([first.offset + first.outwards * radius, second.offset + second.outwards * radius])
     centre = np.asarray(near, dtype=np.float64).copy()
     for _ in range(60):
         a, b = first.chain.feet(centre, extend=True), second.chain.feet(centre, extend=True)

@@ -1,0 +1,308 @@
+"""The query engine: everything worked out is a pure function of the site and of other such functions.
+
+While a query runs, the engine records what it read: parts of the site and other queries. On a new site it
+marks only what may be touched by the parts that changed; a marked result is looked at when it is next asked
+for, and is worked out again only if something it read really differs. A result that comes out equal keeps
+its old identity, so whatever rests on it stays as it was (early cut-off).
+
+One thing that fails fails alone: its exception is kept as its result, and those that read it may go on
+without it (``attempt``) or fail with it. A ring, a query that at last rests on itself, is refused with the ring
+spelled out.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any, Concatenate, Generic, ParamSpec, TypeVar
+
+import numpy as np
+
+from humble_loop.site.model import Site
+
+P = ParamSpec("P")
+R = TypeVar("R")
+Key = tuple[Any, ...]  # (function, *arguments)
+
+
+class Unsolved(Exception):  # noqa: N818 - it is a state of a thing, not only an error
+    """A thing that could not be worked out: which thing, why in one sentence, and what would mend it."""
+
+    def __init__(self, thing: str, message: str, remedy: str = "") -> None:
+        super().__init__(f"{thing}: {message}")
+        self.thing, self.message, self.remedy = thing, message, remedy
+
+    def __eq__(self, other: object) -> bool:
+        return type(self) is type(other) and self.args == other.args and self.remedy == other.remedy  # type: ignore[attr-defined]
+
+    def __hash__(self) -> int:
+        return hash(self.args)
+
+
+class Ring(Unsolved):
+    """A level that at last follows from itself; ``ring`` names the queries in order."""
+
+    def __init__(self, keys: tuple[Key, ...]) -> None:
+        # Told from a fixed member, so that the same ring reads the same wherever it was entered.
+        names = [_name(k) for k in keys]
+        first = names.index(min(names))
+        self.keys = frozenset(keys)
+        self.ring = (*names[first:], *names[:first], names[first])
+        super().__init__(
+            names[first],
+            "it follows at last from itself: " + " → ".join(self.ring),
+            "cut one of these ties: move one street's end off the other's centreline",
+        )
+
+
+class Cancelled(Exception):  # noqa: N818
+    """Work that was given up because something newer is wanted."""
+
+
+@dataclass
+class _Memo:
+    value: Any = None
+    failure: Exception | None = None
+    reads: tuple[Key, ...] = ()
+    readers: set[Key] = field(default_factory=set)
+    changed: int = 0  # the revision at which the value last really changed
+    checked: int = 0  # the last revision at which it was worked out or found still true
+    suspect: bool = False
+
+
+@dataclass
+class Stats:
+    """What the engine did since the statistics were last reset."""
+
+    computed: dict[str, int] = field(default_factory=dict)
+    reused: int = 0
+    cut_off: int = 0
+    seconds: float = 0.0
+
+    @property
+    def total(self) -> int:
+        """Queries worked out."""
+        return sum(self.computed.values())
+
+
+class Query(Generic[P, R]):
+    """A function of the engine and plain arguments whose results the engine keeps."""
+
+    def __init__(self, function: Callable[Concatenate[Engine, P], R]) -> None:
+        self.function = function
+        self.name = function.__name__.lstrip("_")
+        self.__doc__ = function.__doc__
+        self.__name__ = function.__name__
+        self.__wrapped__ = function
+
+    def __call__(self, q: Engine, *args: P.args, **kwargs: P.kwargs) -> R:
+        if kwargs:
+            raise TypeError("queries take their arguments by position")
+        return q.ask(self, args)  # type: ignore[no-any-return]
+
+    def __repr__(self) -> str:
+        return f"<query {self.name}>"
+
+
+class Part(Generic[P, R]):
+    """A part of the site, read as the leaf of queries: a function of the site and plain arguments."""
+
+    def __init__(self, function: Callable[Concatenate[Site, P], R]) -> None:
+        self.function = function
+        self.name = function.__name__.lstrip("_")
+        self.__doc__ = function.__doc__
+
+    def __call__(self, q: Engine, *args: P.args, **kwargs: P.kwargs) -> R:
+        if kwargs:
+            raise TypeError("parts take their arguments by position")
+        return q.ask(self, args)  # type: ignore[no-any-return]
+
+    def __repr__(self) -> str:
+        return f"<part {self.name}>"
+
+
+def query(function: Callable[Concatenate[Engine, P], R]) -> Query[P, R]:
+    """Make ``function(q, ...)`` a query. Its arguments must be hashable; its result must not be changed."""
+    return Query(function)
+
+
+def part(function: Callable[Concatenate[Site, P], R]) -> Part[P, R]:
+    """Make ``function(site, ...)`` a part of the site that queries read as ``part(q, ...)``."""
+    return Part(function)
+
+
+class Engine:
+    """Works queries out on one site after another, and keeps what stays true."""
+
+    def __init__(self, site: Site) -> None:
+        self._site = site
+        self._memos: dict[Key, _Memo] = {}
+        self._parts: set[Key] = set()
+        self._revision = 1
+        self._active: list[tuple[Key, list[Key]]] = []
+        self._path: list[Key] = []  # being worked out or looked at, outermost first
+        self.stats = Stats()
+        self.cancelled: Callable[[], bool] = lambda: False
+
+    @property
+    def site(self) -> Site:
+        """The site that answers are about."""
+        return self._site
+
+    def use(self, site: Site) -> None:
+        """Turn to another site; results whose reads are unchanged stay."""
+        if site is self._site:
+            return
+        self._site = site
+        self._revision += 1
+        for key in tuple(self._parts):
+            memo = self._memos[key]
+            value, failure = self._run_part(key)
+            if failure is None and memo.failure is None and same(value, memo.value):
+                continue
+            if failure is not None and failure == memo.failure:
+                continue
+            memo.value, memo.failure, memo.changed = value, failure, self._revision
+            self._suspect_readers(memo)
+
+    def forget(self) -> None:
+        """Drop every result, so that the next question is solved afresh."""
+        self._memos.clear()
+        self._parts.clear()
+
+    def ask(self, what: Query[Any, Any] | Part[Any, Any], args: tuple[Any, ...]) -> Any:
+        """The result of a query; raises what it failed with."""
+        key: Key = (what, *args)
+        if self._active:
+            self._active[-1][1].append(key)
+        memo = self._fresh(key)
+        if memo.failure is not None:
+            raise memo.failure.with_traceback(None)
+        return memo.value
+
+    def attempt(self, what: Query[P, R], *args: P.args, **kwargs: P.kwargs) -> R | Unsolved:
+        """The result of a query, or the Unsolved that it failed with, so that the rest can go on without it."""
+        del kwargs
+        try:
+            return what(self, *args)
+        except Ring as ring:
+            # Members of a ring all fail, wherever it was entered; only those outside may go on.
+            if self._active and self._active[-1][0] in ring.keys:
+                raise
+            return ring
+        except Unsolved as unsolved:
+            return unsolved
+
+    def _fresh(self, key: Key) -> _Memo:
+        memo = self._memos.get(key)
+        if memo is not None and not memo.suspect:
+            self.stats.reused += 1
+            return memo
+        if isinstance(key[0], Part):
+            return self._read_part(key)
+        if key in self._path:
+            raise Ring(tuple(self._path[self._path.index(key) :]))
+        self._path.append(key)
+        try:
+            if memo is not None and self._still_true(memo):
+                memo.suspect, memo.checked = False, self._revision
+                self.stats.reused += 1
+                return memo
+            return self._compute(key, memo)
+        finally:
+            self._path.pop()
+
+    def _still_true(self, memo: _Memo) -> bool:
+        """Whether all that was read is as it was; looked at in order, since an early change may spare later reads."""
+        if memo.checked == 0 or isinstance(memo.failure, Ring):
+            return False
+        try:
+            return all(self._fresh(read).changed <= memo.checked for read in memo.reads)
+        except Ring:
+            return False  # working it out again meets the ring in the open, and keeps it as the result
+
+    def _read_part(self, key: Key) -> _Memo:
+        memo = self._memos.setdefault(key, _Memo())
+        memo.value, memo.failure = self._run_part(key)
+        memo.changed, memo.checked, memo.suspect = self._revision, self._revision, False
+        self._parts.add(key)
+        return memo
+
+    def _run_part(self, key: Key) -> tuple[Any, Exception | None]:
+        try:
+            return key[0].function(self._site, *key[1:]), None
+        except Unsolved as unsolved:
+            return None, unsolved
+
+    def _compute(self, key: Key, memo: _Memo | None) -> _Memo:
+        if self.cancelled():
+            raise Cancelled
+        reads: list[Key] = []
+        self._active.append((key, reads))
+        started = time.perf_counter()
+        value, failure = None, None
+        try:
+            value = key[0].function(self, *key[1:])
+        except Unsolved as unsolved:
+            failure = unsolved
+        except (ArithmeticError, ValueError, IndexError, np.linalg.LinAlgError) as error:
+            failure = Unsolved(_name(key), f"could not be worked out ({error})", "undo the last change to it")
+        finally:
+            self._active.pop()
+            if not self._active:
+                self.stats.seconds += time.perf_counter() - started
+        self.stats.computed[key[0].name] = self.stats.computed.get(key[0].name, 0) + 1
+        return self._store(key, memo, value, failure, tuple(dict.fromkeys(reads)))
+
+    def _store(self, key: Key, memo: _Memo | None, value: Any, failure: Exception | None, reads: tuple[Key, ...]) -> _Memo:
+        if memo is None:
+            memo = self._memos.setdefault(key, _Memo())
+        if memo.checked == 0:
+            memo.value, memo.failure, memo.changed = value, failure, self._revision
+        elif (failure is not None and failure == memo.failure) or (
+            failure is None and memo.failure is None and same(value, memo.value)
+        ):
+            self.stats.cut_off += 1
+        else:
+            memo.value, memo.failure, memo.changed = value, failure, self._revision
+        for old in memo.reads:
+            self._memos[old].readers.discard(key)
+        for read in reads:
+            self._memos.setdefault(read, _Memo(suspect=True)).readers.add(key)
+        memo.reads, memo.suspect, memo.checked = reads, False, self._revision
+        return memo
+
+    def _suspect_readers(self, memo: _Memo) -> None:
+        stack = list(memo.readers)
+        while stack:
+            reader = self._memos[stack.pop()]
+            if not reader.suspect:
+                reader.suspect = True
+                stack.extend(reader.readers)
+
+
+def _name(key: Key) -> str:
+    return key[0].name.replace("_", " ") + "".join(f" {a}" for a in key[1:])
+
+
+def same(a: Any, b: Any) -> bool:
+    """Whether two results are equal in every value; arrays by content (NaN equals NaN), dataclasses by field."""
+    if a is b:
+        return True
+    if isinstance(a, np.ndarray) or isinstance(b, np.ndarray):
+        if not (isinstance(a, np.ndarray) and isinstance(b, np.ndarray)) or a.shape != b.shape or a.dtype != b.dtype:
+            return False
+        return bool(np.array_equal(a, b, equal_nan=a.dtype.kind == "f"))
+    if type(a) is not type(b):
+        return False
+    if dataclasses.is_dataclass(a) and not isinstance(a, type):
+        return all(same(getattr(a, f.name), getattr(b, f.name)) for f in dataclasses.fields(a))
+    if isinstance(a, (tuple, list)):
+        return len(a) == len(b) and all(same(x, y) for x, y in zip(a, b, strict=True))
+    if isinstance(a, dict):
+        return a.keys() == b.keys() and all(same(v, b[k]) for k, v in a.items())
+    if isinstance(a, float) and a != a:  # noqa: PLR0124 - NaN
+        return bool(b != b)  # noqa: PLR0124
+    return bool(a == b)
