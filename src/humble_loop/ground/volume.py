@@ -49,7 +49,7 @@ def volume_between(ground: Surface, design: Surface) -> Volume:
     area, _ = _integrate(polygon, count, plane)
     fill = _integrate(*clip_convex(polygon, count, plane[:, :2], plane[:, 2]), plane)[1]
     cut = _integrate(*clip_convex(polygon, count, -plane[:, :2], -plane[:, 2]), plane)[1]
-    return Volume(float(-cut.sum()), float(fill.sum()), float(area.sum()))
+    return Volume(max(0.0, float(-cut.sum())), max(0.0, float(fill.sum())), float(area.sum()))
 
 
 def clip_convex(polygon: Floats, count: Ints, normal: Floats, constant: Floats) -> tuple[Floats, Ints]:
