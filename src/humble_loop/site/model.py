@@ -10,7 +10,7 @@ import math
 import re
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, SkipValidation, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, SkipValidation, WithJsonSchema, model_validator
 
 from humble_loop.ground.surface import Surface
 
@@ -93,7 +93,7 @@ class Settings(Model):
 class Ground(Named):
     """A surface of what is there today, and the file that it came from."""
 
-    surface: SkipValidation[Surface] = Field(exclude=True, repr=False)
+    surface: Annotated[SkipValidation[Surface], WithJsonSchema({})] = Field(exclude=True, repr=False)
     source: str = ""
 
 

@@ -23,6 +23,8 @@ from humble_loop.solve.street import (
     centreline, chain_of, crossfall, crown_levels, grade_line, ground_of, lane_width, side_sign,
 )  # fmt: skip
 
+_SHY = 0.9  # batters round a corner stop this far of the way to where they would all meet
+
 Edge = tuple[str, ...]  # ('side', street, side) | ('corner', street, end, corner) | ('head', street)
 
 
@@ -244,7 +246,7 @@ def _along_street(q: Engine, street: str, side: Side) -> Roadside:
         if inner > 0:
             # Batters of the two legs would cross beyond the line that halves the corner: they stop at it.
             d = np.abs(s - at)
-            reach = np.minimum(reach, 0.98 * (0.9 * inner + d / np.tan(0.5 * min(r.arc.sweep, 3.0))))
+            reach = np.minimum(reach, _SHY * (inner + d / np.tan(0.5 * min(r.arc.sweep, 3.0))))
     title = f"{parts.street_name(q, street)} {side}"
     return Roadside(title, frozen(s), points, shape.names, frozen(outwards), frozen(joined, np.bool_), frozen(reach),
                     shape.cut_slope, shape.fill_slope)  # fmt: skip
@@ -295,7 +297,7 @@ def _round_corner(q: Engine, street: str, end: End, corner: Side) -> Roadside:
         ground = np.where(np.isfinite(ground), ground, points[:, :, 2])
         blended = (1 - t) * ground + t * points[:, :, 2]
         points[:, 1:, 2] = blended[:, 1:]
-    reach = np.full(len(u), 0.9 * (made.arc.radius - max(shape.reach, start.reach)))
+    reach = _SHY * (made.arc.radius - ((1 - t) * start.reach + t * shape.reach)[:, 0])
     joined = np.ones(len(u) - 1, dtype=bool)
     return Roadside(title, frozen(u), frozen(points), shape.names, frozen(outwards), frozen(joined, np.bool_),
                     frozen(reach), shape.cut_slope, shape.fill_slope)  # fmt: skip
@@ -329,7 +331,7 @@ def _round_head(q: Engine, street: str) -> Roadside:
     limit = np.full(len(u), parts.settings(q).batter_reach)
     concave = ring.at(0.5 * (u + np.roll(u, -1))).curvatures > 0
     concave = concave | np.roll(concave, 1)
-    limit = np.where(concave, np.minimum(limit, 0.9 * (smallest - reach)), limit)
+    limit = np.where(concave, np.minimum(limit, _SHY * (smallest - reach)), limit)
     joined = np.ones(len(u) - 1, dtype=bool)
     return Roadside(title, frozen(u), points, left.names, frozen(outwards), frozen(joined, np.bool_), frozen(limit),
                     min(left.cut_slope, right.cut_slope), min(left.fill_slope, right.fill_slope))  # fmt: skip

@@ -1,0 +1,215 @@
+"""The command line: the same core without a window."""
+
+from __future__ import annotations
+
+import argparse
+import csv
+import json
+import math
+import os
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any, NoReturn
+
+from humble_loop.formats.bring_in import Options, bring_in
+from humble_loop.formats.dxf import write_dxf
+from humble_loop.formats.errors import FormatError
+from humble_loop.formats.landxml import write_landxml
+from humble_loop.formats.site_file import load_site, save_site, schema
+from humble_loop.ground.surface import Problem
+from humble_loop.site.libraries import new_site
+from humble_loop.solve.checks import findings
+from humble_loop.solve.engine import Engine, Unsolved
+from humble_loop.solve.surface import probe
+from humble_loop.solve.tables import TABLES, NoSuchTable, Table, table
+from humble_loop.solve.trail import Step, trail_at
+
+COMMANDS = ("new", "report", "probe", "check", "export", "schema")
+
+
+class _Parser(argparse.ArgumentParser):
+    """Complains in one line, as everything here does."""
+
+    def error(self, message: str) -> NoReturn:
+        _complain(f"{message}; see '{self.prog} --help'")
+        raise SystemExit(2)
+
+
+def _complain(message: str) -> None:
+    print(f"humble-loop: {' '.join(message.split())}", file=sys.stderr)
+
+
+def build_parser() -> argparse.ArgumentParser:
+    """The parser of every command without a window."""
+    parser = _Parser(prog="humble-loop", description="Streets, turning heads, kerb levels and lots.")
+    commands = parser.add_subparsers(dest="command", required=True, parser_class=_Parser)
+    new = commands.add_parser("new", help="make a site from survey and design files")
+    new.add_argument("file", type=Path)
+    new.add_argument("--from", dest="inputs", nargs="+", type=Path, required=True, metavar="INPUT")
+    new.add_argument("--columns", help="columns of text files in order, e.g. number,easting,northing,level,code")
+    new.add_argument("--units", choices=("m", "ft", "us-ft"), default="m", help="unit of files that name none")
+    new.add_argument("--breaklines", help="code words whose numbered strings are breaklines, e.g. LIP,BANK")
+    new.add_argument("--longest-edge", type=float, help="peel ground triangles with longer edges off the outside (m)")
+    report = commands.add_parser("report", help="print a table")
+    report.add_argument("file", type=Path)
+    report.add_argument("--table", required=True, help=", ".join(TABLES))
+    report.add_argument("--of", help="a thing's name")
+    report.add_argument("--every", type=float, help="interval in metres")
+    report.add_argument("--format", choices=("csv", "json"), default="csv")
+    at = commands.add_parser("probe", help="levels at a place")
+    at.add_argument("file", type=Path)
+    at.add_argument("--at", required=True, help="E,N")
+    at.add_argument("--trail", action="store_true", help="and the reasons behind the level")
+    at.add_argument("--format", choices=("text", "json"), default="text")
+    check = commands.add_parser("check", help="list findings; exit 1 if any rule is broken")
+    check.add_argument("file", type=Path)
+    export = commands.add_parser("export", help="write LandXML (.xml), DXF (.dxf) or set-out points (.csv)")
+    export.add_argument("file", type=Path)
+    export.add_argument("--to", type=Path, required=True)
+    commands.add_parser("schema", help="print the JSON Schema of site.json")
+    return parser
+
+
+def run(arguments: Sequence[str]) -> int:
+    """Run a command; returns the exit code: 0, 1 (findings) or 2 (bad input, with one line on stderr)."""
+    try:
+        options = build_parser().parse_args(arguments)
+        handlers = {"new": _new, "report": _report, "probe": _probe, "check": _check, "export": _export, "schema": _schema}
+        return handlers[options.command](options)
+    except SystemExit as stop:
+        return int(stop.code or 0)
+    except BrokenPipeError:
+        # The reader has gone, as with 'report ... | head': not our fault, and nothing more to say.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    except FormatError as error:
+        _complain(str(error))
+    except (NoSuchTable, Unsolved) as error:
+        remedy = f"; {error.remedy}" if isinstance(error, Unsolved) and error.remedy else ""
+        _complain(f"{options.file}: {error}{remedy}")
+    except MemoryError:
+        _complain("there is not enough memory for this file; thin its points out first")
+    return 2
+
+
+def _new(options: argparse.Namespace) -> int:
+    columns = tuple(c.strip().lower() for c in options.columns.split(",")) if options.columns else None
+    codes = tuple(c.strip() for c in options.breaklines.split(",")) if options.breaklines else None
+    how = Options(columns, options.units, codes, options.longest_edge)
+    brought = bring_in(new_site(options.file.stem), options.inputs, how)
+    for problem in brought.problems[:20]:
+        print(f"note: {_problem(problem)}", file=sys.stderr)
+    if len(brought.problems) > 20:
+        print(f"note: and {len(brought.problems) - 20} more", file=sys.stderr)
+    save_site(brought.site, options.file)
+    print(f"{options.file}: {brought.words}")
+    return 0
+
+
+def _problem(problem: Problem) -> str:
+    return f"{problem.kind} at {problem.easting:.3f}, {problem.northing:.3f}: {problem.message}"
+
+
+def _report(options: argparse.Namespace) -> int:
+    made = table(Engine(load_site(options.file)), options.table, options.of, options.every)
+    print_table(made, options.format)
+    return 0
+
+
+def print_table(made: Table, how: str) -> None:
+    """Print a table as CSV or as a JSON list of objects, in full precision."""
+    if how == "json":
+        print(json.dumps([dict(zip(made.columns, row, strict=True)) for row in made.rows], indent=1, ensure_ascii=False))
+        return
+    writer = csv.writer(sys.stdout, lineterminator="\n")
+    writer.writerow(made.columns)
+    writer.writerows(["" if v is None else repr(v) if isinstance(v, float) else v for v in row] for row in made.rows)
+
+
+def _probe(options: argparse.Namespace) -> int:
+    try:
+        easting, northing = (float(v) for v in options.at.split(","))
+    except ValueError:
+        _complain(f"'{options.at}' is not a place; give easting and northing as E,N")
+        return 2
+    q = Engine(load_site(options.file))
+    found = probe(q, easting, northing)
+    trail = trail_at(q, easting, northing) if options.trail else None
+    if options.format == "json":
+        out: dict[str, Any] = {
+            "easting": easting, "northing": northing, "ground": _number(found.ground), "finished": _number(found.finished),
+            "piece": found.title if found.piece else None, "fall": _number(found.fall),
+            "fall_bearing_deg": _number((90.0 - math.degrees(found.fall_heading)) % 360.0),
+        }  # fmt: skip
+        if trail is not None:
+            out["trail"] = _step(trail)
+        print(json.dumps(out, indent=1, ensure_ascii=False))
+        return 0
+    print(f"ground    {_text(found.ground)}")
+    print(f"finished  {_text(found.finished)}")
+    print(f"piece     {found.title if found.piece else 'none'}")
+    print(f"fall      {100 * found.fall:.2f} %" if math.isfinite(found.fall) else "fall      none")
+    if trail is not None:
+        print("\n".join(trail.lines()))
+    return 0
+
+
+def _number(value: float) -> float | None:
+    return value if math.isfinite(value) else None
+
+
+def _text(value: float) -> str:
+    return f"{value:.4f}" if math.isfinite(value) else "none"
+
+
+def _step(step: Step) -> dict[str, Any]:
+    terms = [
+        {"words": t.words, "amount": t.amount, "factor": t.factor if t.step else None, "step": _step(t.step) if t.step else None}
+        for t in step.terms
+    ]
+    return {"quantity": step.quantity, "value": step.value, "source": step.source, "rule": step.rule, "terms": terms}
+
+
+def _check(options: argparse.Namespace) -> int:
+    found = findings(Engine(load_site(options.file)))
+    for f in found:
+        where = f" at {f.place[0]:.2f}, {f.place[1]:.2f}" if f.place else ""
+        print(f"{f.severity}: {f.thing}: {f.rule}: {f.message}{where}. Remedy: {f.remedy}")
+    broken = sum(f.severity == "broken" for f in found)
+    print(f"{broken} broken, {len(found) - broken} near")
+    return 1 if broken else 0
+
+
+def _export(options: argparse.Namespace) -> int:
+    q = Engine(load_site(options.file))
+    target: Path = options.to
+    try:
+        export(q, target)
+    except OSError as error:
+        raise FormatError(target, f"it cannot be written ({error.strerror or error}); choose another place") from None
+    print(f"{target}: written")
+    return 0
+
+
+def export(q: Engine, target: Path) -> None:
+    """Write the site by the target's ending: LandXML, DXF, or set-out points as CSV. Raises FormatError, OSError."""
+    ending = target.suffix.lower()
+    if ending in (".xml", ".landxml"):
+        write_landxml(q, target)
+    elif ending == ".dxf":
+        write_dxf(q, target)
+    elif ending == ".csv":
+        made = table(q, "setout")
+        with target.open("w", encoding="utf-8", newline="") as file:
+            writer = csv.writer(file, lineterminator="\n")
+            writer.writerow(made.columns)
+            writer.writerows(["" if v is None else v for v in row] for row in made.rows)
+    else:
+        raise FormatError(target, f"files ending in '{target.suffix}' cannot be written; use .xml, .dxf or .csv")
+
+
+def _schema(options: argparse.Namespace) -> int:
+    del options
+    print(json.dumps(schema(), indent=1))
+    return 0

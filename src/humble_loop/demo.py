@@ -1,0 +1,210 @@
+"""The demo site: the old brickworks, invented, seeded and reproducible.
+
+``python -m humble_loop.demo`` writes the survey files that ship in ``data/survey``: points and breaklines (CSV with
+codes), the pit floor as an earlier surface (LandXML), boundaries and driveways (DXF). The demo site is built by
+reading those files with the real readers and applying the real edits.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import ezdxf
+import numpy as np
+
+from humble_loop.data import path as data_path
+from humble_loop.formats.bring_in import Options, bring_in
+from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.bends import BendInput, chain_from_bends
+from humble_loop.geometry.chain import Chain
+from humble_loop.ground.build import build_surface
+from humble_loop.site import edits
+from humble_loop.site.libraries import new_site
+from humble_loop.site.model import Bend, Ground, Site, Vip
+
+SEED = 1907
+WEST, SOUTH, EAST, NORTH = 4000.0, 8000.0, 4460.0, 8340.0
+POINTS, PIT, LINES = "brickworks_points.csv", "pit_floor.xml", "brickworks_lines.dxf"
+CLAYPIT = (BendInput(4008.0, 8311.0), BendInput(4230.0, 8305.0, 400.0), BendInput(4452.0, 8290.0))
+LIP, KERB, PATH_FRONT, PATH_BACK, ROAD_BOUNDARY = 3.4, 3.85, 5.4, 6.8, 8.2
+
+
+def natural(e: Floats, n: Floats) -> Floats:
+    """The ground before the road was built: a fall of about 1 in 20 to the south-east, and the filled pit's hollow."""
+    x, y = e - WEST, n - SOUTH
+    z = 47.0 - 0.0225 * x - 0.0195 * (340.0 - y) + 0.35 * np.sin(x / 55.0) * np.cos(y / 70.0)
+    lip = 1.0 / (1.0 + np.exp(-(x - 138.0) / 2.2))
+    fade = np.exp(-np.maximum(x - 138.0, 0.0) / 65.0)
+    return np.asarray(z - 3.0 * lip * fade * np.exp(-(((y - 95.0) / 46.0) ** 4)))
+
+
+def _road() -> Chain:
+    return chain_from_bends(CLAYPIT)[0]
+
+
+def _road_level(chainage: Floats, offset: Floats) -> Floats:
+    """Claypit Road as built: crown, lips, kerbs, a path on the north side."""
+    p = _road().points_at(chainage)
+    crown = 0.5 * (natural(p[:, 0], p[:, 1]) + natural(p[:, 0], p[:, 1] - 2.0)) + 0.05
+    a = np.abs(offset)
+    z = crown - 0.03 * np.minimum(a, LIP)
+    z = z + np.where(a > LIP, 0.11 * np.clip((a - LIP) / (KERB - LIP), 0, 1), 0.0)
+    return np.asarray(z + np.where(a > KERB, 0.03 * (a - KERB), 0.0))
+
+
+def ground_level(e: Floats, n: Floats) -> Floats:
+    """Level of the brickworks' ground at any place, road included."""
+    z = natural(e, n)
+    feet = _road().feet(np.column_stack([e, n]))
+    a = np.abs(feet.offsets)
+    near = a < 16.0
+    share = np.clip((a[near] - ROAD_BOUNDARY) / (16.0 - ROAD_BOUNDARY), 0.0, 1.0)
+    z[near] = (1 - share) * _road_level(feet.chainages[near], feet.offsets[near]) + share * z[near]
+    return z
+
+
+def make_survey(folder: Path) -> list[Path]:
+    """Write the survey files into ``folder``; the same bytes every time."""
+    folder.mkdir(parents=True, exist_ok=True)
+    rng = np.random.default_rng(SEED)
+    files = [folder / POINTS, folder / PIT, folder / LINES]
+    _write_points(files[0], rng)
+    _write_pit(files[1])
+    _write_lines(files[2])
+    return files
+
+
+def _write_points(file: Path, rng: np.random.Generator) -> None:
+    e, n = np.meshgrid(np.arange(WEST, EAST + 1, 7.0), np.arange(SOUTH, NORTH + 1, 7.0))
+    spots = np.column_stack([e.ravel(), n.ravel()])
+    spots += rng.uniform(-2.2, 2.2, spots.shape)
+    spots = spots[np.abs(_road().feet(spots).offsets) > ROAD_BOUNDARY + 1.0]
+    rows = [(p, "NS") for p in np.column_stack([spots, ground_level(spots[:, 0], spots[:, 1]) + rng.normal(0, 0.012, len(spots))])]
+    s = np.arange(0.0, _road().total + 0.1, 10.0)
+    for code, offset in (("CROWN1", 0.0), ("LIP1", LIP), ("LIP2", -LIP), ("KERB1", KERB), ("KERB2", -KERB), ("PATH1", PATH_FRONT),
+                         ("PATH2", PATH_BACK), ("VERGE1", ROAD_BOUNDARY), ("VERGE2", -ROAD_BOUNDARY)):  # fmt: skip
+        z = _road_level(s, np.full_like(s, offset)) + rng.normal(0, 0.003, len(s))
+        rows += [(p, code) for p in np.column_stack([_road().points_at(s, offset), z])]
+    for code, x in (("PITTOP1", 132.5), ("PITTOE1", 145.0)):
+        y = np.arange(52.0, 140.0, 6.0)
+        line = np.column_stack([np.full_like(y, WEST + x) + 1.5 * np.sin(y / 14.0), SOUTH + y])
+        rows += [(p, code) for p in np.column_stack([line, ground_level(line[:, 0], line[:, 1])])]
+    text = ["number,easting,northing,level,code"]
+    text += [f"{i},{p[0]:.3f},{p[1]:.3f},{p[2]:.3f},{code}" for i, (p, code) in enumerate(rows, start=1001)]
+    file.write_text("\n".join(text) + "\n", encoding="utf-8")
+
+
+def _write_pit(file: Path) -> None:
+    e, n = np.meshgrid(np.arange(4136.0, 4241.0, 15.0), np.arange(8045.0, 8151.0, 15.0))
+    points = np.column_stack([e.ravel(), n.ravel(), natural(e.ravel(), n.ravel()) - 4.0])
+    surface, _ = build_surface(points)
+    out = ['<?xml version="1.0" encoding="UTF-8"?>', '<LandXML xmlns="http://www.landxml.org/schema/LandXML-1.2" version="1.2">',
+           '<Units><Metric linearUnit="meter" areaUnit="squareMeter" volumeUnit="cubicMeter"/></Units>',
+           '<Surfaces><Surface name="Pit floor before filling"><Definition surfType="TIN"><Pnts>']  # fmt: skip
+    out += [f'<P id="{i}">{p[1]:.3f} {p[0]:.3f} {p[2]:.3f}</P>' for i, p in enumerate(surface.points, start=1)]
+    out += ["</Pnts><Faces>", *(f"<F>{a} {b} {c}</F>" for a, b, c in surface.triangles + 1), "</Faces></Definition></Surface></Surfaces></LandXML>"]
+    file.write_text("\n".join(out) + "\n", encoding="utf-8")
+
+
+def _write_lines(file: Path) -> None:
+    drawing = ezdxf.new("R2010", setup=False)
+    drawing.units = 6
+    space = drawing.modelspace()
+    road = _road()
+    s = np.linspace(0.0, road.total, 12)
+    for layer, offset in (("ROAD BOUNDARY", ROAD_BOUNDARY), ("ROAD BOUNDARY", -ROAD_BOUNDARY)):
+        space.add_lwpolyline(road.points_at(s, offset), dxfattribs={"layer": layer})
+    for at in (38.0, 96.0, 158.0, 232.0, 305.0, 381.0):
+        mouth = [road.points_at([at - 2.2], KERB)[0], road.points_at([at - 1.6], 15.0)[0],
+                 road.points_at([at + 1.6], 15.0)[0], road.points_at([at + 2.2], KERB)[0]]  # fmt: skip
+        space.add_lwpolyline(mouth, dxfattribs={"layer": "DRIVEWAY"})
+    outline = [(4012.0, 8018.0), (4446.0, 8010.0), *road.points_at([road.total, 0.0], -ROAD_BOUNDARY), (4012.0, 8018.0)]
+    space.add_lwpolyline(outline, dxfattribs={"layer": "SITE BOUNDARY"})
+    space.add_lwpolyline([(4014.0, 8170.0), (4070.0, 8158.0), (4128.0, 8022.0)], dxfattribs={"layer": "FENCE"})
+    creek = [(4330.0, 8004.0), (4380.0, 8030.0), (4420.0, 8026.0), (4458.0, 8052.0)]
+    space.add_lwpolyline(creek, dxfattribs={"layer": "CREEK"})
+    ezdxf.options.write_fixed_meta_data_for_testing = True  # no dates or random ids: the same bytes every time
+    try:
+        drawing.saveas(str(file))
+    finally:
+        ezdxf.options.write_fixed_meta_data_for_testing = False
+
+
+def survey_files() -> list[Path]:
+    """The shipped survey files."""
+    return [data_path("survey", name) for name in (PIT, POINTS, LINES)]
+
+
+def demo_site() -> Site:
+    """The brickworks with Claypit Road, Ember Loop's west leg and Kiln Court, and their lots."""
+    site = bring_in(new_site("The old brickworks"), survey_files(), Options(longest_edge=40.0)).site
+    return _estate(site, 0, 0.0)
+
+
+def repeated_site(times: int) -> Site:
+    """The estate ``times`` over, side by side, for benchmarks."""
+    one = demo_site()
+    ground = one.grounds[-1].surface
+    width = EAST - WEST
+    points = np.concatenate([ground.points + [k * width, 0.0, 0.0] for k in range(times)])
+    surface, _ = build_surface(points)
+    site = edits.add_ground(new_site(f"Brickworks × {times}"), Ground(name="Ground", surface=surface))
+    for k in range(times):
+        lines = [
+            line.model_copy(update={"id": f"{line.id}-{k}", "vertices": tuple((e + k * width, n, z) for e, n, z in line.vertices)})
+            for line in one.survey_lines
+        ]
+        site = edits.add_survey_lines(site, lines)
+        site = _estate(site, k, k * width)
+    return site
+
+
+def _estate(site: Site, copy: int, east: float) -> Site:
+    suffix = f" {copy + 1}" if copy else ""
+    lip = {i.name: i.id for i in site.survey_lines[-_lines_per_copy(site) :]}
+
+    def bends(*rows: tuple[float, ...]) -> list[Bend]:
+        return [Bend(**dict(zip(Bend.model_fields, (r[0] + east, *r[1:])))) for r in rows]
+
+    claypit, ember, kiln = (f"{n}{suffix}" for n in ("Claypit Road", "Ember Loop", "Kiln Court"))
+    site = edits.add_street(site, claypit, bends(*CLAYPIT), kind="existing", street_class="collector",
+                            left_lip=lip["LIP1"], right_lip=lip["LIP2"])  # fmt: skip
+    node = _road().points_at([_road().feet([4094.0, 8306.0]).chainages[0]])[0]
+    site = edits.add_street(
+        site, ember, bends((float(node[0]), float(node[1])), (4090.0, 8238.0, 90.0), (4062.0, 8178.0, 80.0), (4058.0, 8100.0))
+    )
+    ember_id = site.streets[-1].id
+    line = chain_from_bends([BendInput(b.easting - east, b.northing, b.radius) for b in site.streets[-1].bends])[0]
+    start = line.points_at([112.0])[0]
+    site = edits.add_street(
+        site, kiln, bends((float(start[0]), float(start[1])), (4120.0, 8178.5, 60.0), (4182.0, 8188.0)),
+        street_class="access", section="access-place",
+    )  # fmt: skip
+    kiln_id = site.streets[-1].id
+    site = edits.set_head(site, kiln_id, radius=9.5, return_radius=15.0, fall=0.03)
+    for street, place, number, more in (
+        (ember_id, "left", 1, {"start": 14.0, "end": 92.0, "frontage": 18.0}), (ember_id, "left", 11, {"start": 136.0, "frontage": 18.0}),
+        (ember_id, "right", 1, {"start": 14.0, "frontage": 19.0}), (kiln_id, "left", 1, {"start": 44.0, "frontage": 17.0}),
+        (kiln_id, "right", 1, {"start": 44.0, "frontage": 17.0}), (kiln_id, "head", 1, {"frontage": 13.0}),
+    ):  # fmt: skip
+        site = edits.add_lot_row(site, street, place, first_number=number, **more)
+    return _blemishes(site, ember, ember_id)
+
+
+def _lines_per_copy(site: Site) -> int:
+    lips = [i for i, line in enumerate(site.survey_lines) if line.name == "CROWN1"]
+    return len(site.survey_lines) - lips[-1]
+
+
+def _blemishes(site: Site, ember: str, ember_id: str) -> Site:
+    """A few mistakes on purpose, each of its own kind, so that the list of findings has something to show."""
+    site = edits.set_vips(site, ember_id, [
+        Vip(chainage=14.0, grade=-0.02), Vip(chainage=92.0, grade=-0.018, curve_length=24.0), Vip(chainage=160.0, grade=-0.022, curve_length=4.0),
+        Vip(chainage=214.4, grade=-0.008),
+    ])  # fmt: skip
+    return edits.set_pad(site, f"{ember} R4", 40.2)
+
+
+if __name__ == "__main__":
+    for made in make_survey(data_path("survey")):
+        print(made)

@@ -1,0 +1,169 @@
+"""DXF: points, lines, polylines and 3D faces in; lines, lots, levels and the finished surface out."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import ezdxf
+import numpy as np
+from ezdxf import recover
+from ezdxf.lldxf.const import DXFError
+
+from humble_loop.formats.bundle import METRES, Bundle
+from humble_loop.formats.errors import FormatError
+from humble_loop.formats.points_csv import check_coordinates
+from humble_loop.geometry.arrays import Floats
+from humble_loop.ground.contour import contour_lines
+from humble_loop.ground.surface import Surface
+from humble_loop.site.model import SurveyLine, slug
+from humble_loop.solve import parts
+from humble_loop.solve.engine import Engine, Unsolved
+from humble_loop.solve.lot import lot_plan, lots, pad
+from humble_loop.solve.section import edges, is_new, roadside
+from humble_loop.solve.setout import set_out_points
+from humble_loop.solve.street import centreline
+from humble_loop.solve.surface import whole_surface
+
+_INSUNITS = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m", 7: "km", 21: "us-ft"}
+
+
+def read_dxf(path: Path, *, units: str = "m") -> Bundle:
+    """Read points, lines, polylines (arcs in them as chords within 10 mm) and 3D faces from model space.
+
+    The drawing's own unit is used where it says one, else ``units``. Lines with levels become breaklines as
+    well as survey lines; lines at level zero have none. Raises FormatError.
+    """
+    try:
+        if not path.read_bytes()[:4096].strip():
+            raise FormatError(path, "the file is empty; check that it was written completely")
+        drawing, _ = recover.readfile(str(path))
+    except OSError as error:
+        raise FormatError(path, f"it cannot be read as a drawing ({error.strerror or error}); save it as DXF again") from None
+    except (DXFError, UnicodeError, ValueError, IndexError, KeyError) as error:
+        if isinstance(error, FormatError):
+            raise
+        raise FormatError(path, f"it is not a complete DXF drawing ({str(error)[:80]}); save it as DXF again") from None
+    scale = METRES[_INSUNITS.get(int(drawing.header.get("$INSUNITS", 0)), units)]
+    bundle = Bundle()
+    points: list[Floats] = []
+    faces: list[Floats] = []
+    for i, entity in enumerate(drawing.modelspace()):
+        kind = entity.dxftype()
+        if kind == "POINT":
+            points.append(np.array(entity.dxf.location, dtype=np.float64) * scale)
+        elif kind == "3DFACE":
+            corners = np.array([entity.dxf.vtx0, entity.dxf.vtx1, entity.dxf.vtx2, entity.dxf.vtx3], dtype=np.float64) * scale
+            faces.append(corners[:3])
+            if np.abs(corners[3] - corners[2]).max() > 1e-9:
+                faces.append(corners[[0, 2, 3]])
+        elif kind in ("LINE", "LWPOLYLINE", "POLYLINE", "ARC"):
+            vertices = _vertices(entity) * scale
+            if len(vertices) >= 2 and np.all(np.isfinite(vertices)):
+                _line(path, bundle, entity.dxf.layer, i, vertices)
+    if points:
+        bundle.points = np.array(points)
+    if faces:
+        bundle.surfaces.append((path.stem, _from_faces(np.array(faces))))
+    if bundle.empty:
+        raise FormatError(path, "it holds no points, lines, polylines or 3D faces in model space")
+    for xyz in (bundle.points, *(s.points for _, s in bundle.surfaces), *bundle.breaklines):
+        if len(xyz):
+            check_coordinates(path, xyz, may_be_degrees=False)
+    return bundle
+
+
+def _vertices(entity: Any) -> Floats:
+    kind = entity.dxftype()
+    if kind == "LINE":
+        return np.array([entity.dxf.start, entity.dxf.end], dtype=np.float64)
+    if kind == "ARC":
+        return np.array([tuple(v) for v in entity.flattening(0.01)], dtype=np.float64)
+    if kind == "POLYLINE" and entity.is_3d_polyline:
+        points = [tuple(v.dxf.location) for v in entity.vertices]
+        if entity.is_closed:
+            points.append(points[0])
+        return np.array(points, dtype=np.float64)
+    if kind == "POLYLINE" and not entity.is_2d_polyline:
+        return np.empty((0, 3))
+    path_ = ezdxf.path.make_path(entity)
+    return np.array([tuple(v) for v in path_.flattening(0.01)], dtype=np.float64)
+
+
+def _line(path: Path, bundle: Bundle, layer: str, number: int, vertices: Floats) -> None:
+    has_levels = bool(np.any(np.abs(vertices[:, 2]) > 1e-9))
+    check_coordinates(path, vertices, may_be_degrees=False)
+    bundle.lines.append(SurveyLine(
+        id=slug(f"{path.stem} {layer} {number}"), name=f"{layer} {number}", code=layer, source=path.name,
+        vertices=tuple((float(e), float(n), float(z) if has_levels else None) for e, n, z in vertices),
+    ))  # fmt: skip
+    if has_levels:
+        bundle.breaklines.append(vertices)
+
+
+def _from_faces(faces: Floats) -> Surface:
+    flat = faces.reshape(-1, 3)
+    keys = np.round(flat / 1e-6).astype(np.int64)
+    _, first, inverse = np.unique(keys, axis=0, return_index=True, return_inverse=True)
+    triangles = inverse.reshape(-1, 3)
+    ok = (triangles[:, 0] != triangles[:, 1]) & (triangles[:, 1] != triangles[:, 2]) & (triangles[:, 0] != triangles[:, 2])
+    return Surface(flat[first], triangles[ok])
+
+
+def write_dxf(q: Engine, path: Path) -> None:
+    """Write centrelines, lips, boundaries, lots with pad levels, set-out points, contours and the finished surface."""
+    drawing = ezdxf.new("R2018", setup=True)
+    drawing.units = 6
+    for name, colour in (("centreline", 5), ("lip", 30), ("boundary", 8), ("lot", 3), ("pad level", 3), ("set-out", 1),
+                         ("finished contour", 32), ("finished surface", 9)):  # fmt: skip
+        drawing.layers.add(name, color=colour)
+    space = drawing.modelspace()
+    for street in parts.street_ids(q):
+        line = q.attempt(centreline, street)
+        if isinstance(line, Unsolved):
+            continue
+        chain = line.chain
+        bulges = [np.tan(e.k0 * e.length / 4) if e.kind == "arc" else 0.0 for e in chain.elements]
+        if any(e.kind == "transition" for e in chain.elements):
+            space.add_lwpolyline(chain.points_at(chain.sampled(sag=0.002)), dxfattribs={"layer": "centreline"})
+        else:
+            ends = chain.points_at(chain.starts)
+            vertices = [(*p, b) for p, b in zip(ends, [*bulges, 0.0])]
+            space.add_lwpolyline(vertices, format="xyb", dxfattribs={"layer": "centreline"})
+        _write_street(q, space, street)
+    for number, p in set_out_points(q):
+        space.add_point((p.easting, p.northing, p.level), dxfattribs={"layer": "set-out"})
+        space.add_text(str(number), height=0.4, dxfattribs={"layer": "set-out", "insert": (p.easting + 0.2, p.northing + 0.2, p.level)})
+    surface = whole_surface(q)
+    for level, contour in contour_lines(surface, q.site.settings.contour_interval):
+        space.add_polyline3d([(*c, level) for c in contour], dxfattribs={"layer": "finished contour"})
+    for t in surface.triangles:
+        a, b, c = surface.points[t]
+        space.add_3dface([a, b, c, c], dxfattribs={"layer": "finished surface"})
+    drawing.saveas(str(path))
+
+
+def _write_street(q: Engine, space: Any, street: str) -> None:
+    if not is_new(q, street):
+        return
+    for edge in edges(q, street):
+        side = q.attempt(roadside, edge)
+        if isinstance(side, Unsolved) or len(side.along) < 2:
+            continue
+        for layer, name in (("lip", "lip"), ("boundary", side.names[-1])):
+            for run in _runs(side.line(name), side.joined):
+                space.add_polyline3d(run, dxfattribs={"layer": layer})
+    for lot in lots(q, street):
+        plan, level = q.attempt(lot_plan, street, lot.name), q.attempt(pad, street, lot.name)
+        if isinstance(plan, Unsolved) or isinstance(level, Unsolved):
+            continue
+        space.add_lwpolyline(plan.outline, close=True, dxfattribs={"layer": "lot"})
+        space.add_lwpolyline(plan.pad, close=True, dxfattribs={"layer": "lot", "elevation": level.level})
+        middle = plan.pad.mean(axis=0)
+        space.add_text(f"{lot.name} {level.level:.3f}", height=0.8, dxfattribs={"layer": "pad level", "insert": (*middle, level.level)})
+
+
+def _runs(points: Floats, joined: Any) -> list[Floats]:
+    cuts = np.flatnonzero(~joined) + 1
+    return [run for run in np.split(points, cuts) if len(run) > 1]
+
