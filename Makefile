@@ -1,0 +1,31 @@
+# The two commands a newcomer needs are 'make demo' and 'make test'.
+.PHONY: demo test bench shots prepare lint types layers pictures
+
+PY := .venv/bin/python
+
+prepare:
+	@scripts/prepare.sh
+
+demo: prepare
+	@scripts/on-screen.sh $(PY) -m humble_loop --demo
+
+test: prepare lint types layers pictures
+	xvfb-run -a -s "-screen 0 1600x1000x24" $(PY) -m pytest
+
+bench: prepare
+	xvfb-run -a -s "-screen 0 1280x800x24" $(PY) -m benchmarks
+
+shots: prepare
+	@$(PY) scripts/make_shots.py
+
+lint:
+	$(PY) -m ruff check .
+
+types:
+	$(PY) -m mypy
+
+layers:
+	.venv/bin/lint-imports
+
+pictures:
+	$(PY) scripts/make_shots.py --check
