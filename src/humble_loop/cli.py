@@ -75,7 +75,14 @@ def run(arguments: Sequence[str]) -> int:
     """Run a command; returns the exit code: 0, 1 (findings) or 2 (bad input, with one line on stderr)."""
     try:
         options = build_parser().parse_args(arguments)
-        handlers = {"new": _new, "report": _report, "probe": _probe, "check": _check, "export": _export, "schema": _schema}
+        handlers = {
+            "new": _new,
+            "report": _report,
+            "probe": _probe,
+            "check": _check,
+            "export": _export,
+            "schema": _schema,
+        }
         return handlers[options.command](options)
     except SystemExit as stop:
         return int(stop.code or 0)
@@ -120,7 +127,9 @@ def _report(options: argparse.Namespace) -> int:
 def print_table(made: Table, how: str) -> None:
     """Print a table as CSV or as a JSON list of objects, in full precision."""
     if how == "json":
-        print(json.dumps([dict(zip(made.columns, row, strict=True)) for row in made.rows], indent=1, ensure_ascii=False))
+        print(
+            json.dumps([dict(zip(made.columns, row, strict=True)) for row in made.rows], indent=1, ensure_ascii=False)
+        )
         return
     writer = csv.writer(sys.stdout, lineterminator="\n")
     writer.writerow(made.columns)
@@ -138,10 +147,14 @@ def _probe(options: argparse.Namespace) -> int:
     trail = trail_at(q, easting, northing) if options.trail else None
     if options.format == "json":
         out: dict[str, Any] = {
-            "easting": easting, "northing": northing, "ground": _number(found.ground), "finished": _number(found.finished),
-            "piece": found.title if found.piece else None, "fall": _number(found.fall),
+            "easting": easting,
+            "northing": northing,
+            "ground": _number(found.ground),
+            "finished": _number(found.finished),
+            "piece": found.title if found.piece else None,
+            "fall": _number(found.fall),
             "fall_bearing_deg": _number((90.0 - math.degrees(found.fall_heading)) % 360.0),
-        }  # fmt: skip
+        }
         if trail is not None:
             out["trail"] = _step(trail)
         print(json.dumps(out, indent=1, ensure_ascii=False))
@@ -165,7 +178,12 @@ def _text(value: float) -> str:
 
 def _step(step: Step) -> dict[str, Any]:
     terms = [
-        {"words": t.words, "amount": t.amount, "factor": t.factor if t.step else None, "step": _step(t.step) if t.step else None}
+        {
+            "words": t.words,
+            "amount": t.amount,
+            "factor": t.factor if t.step else None,
+            "step": _step(t.step) if t.step else None,
+        }
         for t in step.terms
     ]
     return {"quantity": step.quantity, "value": step.value, "source": step.source, "rule": step.rule, "terms": terms}

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import ezdxf
 import numpy as np
 
 from humble_loop.data import path as data_path
@@ -79,10 +78,22 @@ def _write_points(file: Path, rng: np.random.Generator) -> None:
     spots = np.column_stack([e.ravel(), n.ravel()])
     spots += rng.uniform(-2.2, 2.2, spots.shape)
     spots = spots[np.abs(_road().feet(spots).offsets) > ROAD_BOUNDARY + 1.0]
-    rows = [(p, "NS") for p in np.column_stack([spots, ground_level(spots[:, 0], spots[:, 1]) + rng.normal(0, 0.012, len(spots))])]
+    rows = [
+        (p, "NS")
+        for p in np.column_stack([spots, ground_level(spots[:, 0], spots[:, 1]) + rng.normal(0, 0.012, len(spots))])
+    ]
     s = np.arange(0.0, _road().total + 0.1, 10.0)
-    for code, offset in (("CROWN1", 0.0), ("LIP1", LIP), ("LIP2", -LIP), ("KERB1", KERB), ("KERB2", -KERB), ("PATH1", PATH_FRONT),
-                         ("PATH2", PATH_BACK), ("VERGE1", ROAD_BOUNDARY), ("VERGE2", -ROAD_BOUNDARY)):  # fmt: skip
+    for code, offset in (
+        ("CROWN1", 0.0),
+        ("LIP1", LIP),
+        ("LIP2", -LIP),
+        ("KERB1", KERB),
+        ("KERB2", -KERB),
+        ("PATH1", PATH_FRONT),
+        ("PATH2", PATH_BACK),
+        ("VERGE1", ROAD_BOUNDARY),
+        ("VERGE2", -ROAD_BOUNDARY),
+    ):
         z = _road_level(s, np.full_like(s, offset)) + rng.normal(0, 0.003, len(s))
         rows += [(p, code) for p in np.column_stack([_road().points_at(s, offset), z])]
     for code, x in (("PITTOP1", 132.5), ("PITTOE1", 145.0)):
@@ -98,36 +109,46 @@ def _write_pit(file: Path) -> None:
     e, n = np.meshgrid(np.arange(4136.0, 4241.0, 15.0), np.arange(8045.0, 8151.0, 15.0))
     points = np.column_stack([e.ravel(), n.ravel(), natural(e.ravel(), n.ravel()) - 4.0])
     surface, _ = build_surface(points)
-    out = ['<?xml version="1.0" encoding="UTF-8"?>', '<LandXML xmlns="http://www.landxml.org/schema/LandXML-1.2" version="1.2">',
-           '<Units><Metric linearUnit="meter" areaUnit="squareMeter" volumeUnit="cubicMeter"/></Units>',
-           '<Surfaces><Surface name="Pit floor before filling"><Definition surfType="TIN"><Pnts>']  # fmt: skip
+    out = [
+        '<?xml version="1.0" encoding="UTF-8"?>',
+        '<LandXML xmlns="http://www.landxml.org/schema/LandXML-1.2" version="1.2">',
+        '<Units><Metric linearUnit="meter" areaUnit="squareMeter" volumeUnit="cubicMeter"/></Units>',
+        '<Surfaces><Surface name="Pit floor before filling"><Definition surfType="TIN"><Pnts>',
+    ]
     out += [f'<P id="{i}">{p[1]:.3f} {p[0]:.3f} {p[2]:.3f}</P>' for i, p in enumerate(surface.points, start=1)]
-    out += ["</Pnts><Faces>", *(f"<F>{a} {b} {c}</F>" for a, b, c in surface.triangles + 1), "</Faces></Definition></Surface></Surfaces></LandXML>"]
+    out += [
+        "</Pnts><Faces>",
+        *(f"<F>{a} {b} {c}</F>" for a, b, c in surface.triangles + 1),
+        "</Faces></Definition></Surface></Surfaces></LandXML>",
+    ]
     file.write_text("\n".join(out) + "\n", encoding="utf-8")
 
 
 def _write_lines(file: Path) -> None:
-    drawing = ezdxf.new("R2010", setup=False)
-    drawing.units = 6
-    space = drawing.modelspace()
     road = _road()
     s = np.linspace(0.0, road.total, 12)
-    for layer, offset in (("ROAD BOUNDARY", ROAD_BOUNDARY), ("ROAD BOUNDARY", -ROAD_BOUNDARY)):
-        space.add_lwpolyline(road.points_at(s, offset), dxfattribs={"layer": layer})
+    lines: list[tuple[str, Floats]] = [
+        ("ROAD BOUNDARY", road.points_at(s, ROAD_BOUNDARY)),
+        ("ROAD BOUNDARY", road.points_at(s, -ROAD_BOUNDARY)),
+    ]
     for at in (38.0, 96.0, 158.0, 232.0, 305.0, 381.0):
-        mouth = [road.points_at([at - 2.2], KERB)[0], road.points_at([at - 1.6], 15.0)[0],
-                 road.points_at([at + 1.6], 15.0)[0], road.points_at([at + 2.2], KERB)[0]]  # fmt: skip
-        space.add_lwpolyline(mouth, dxfattribs={"layer": "DRIVEWAY"})
-    outline = [(4012.0, 8018.0), (4446.0, 8010.0), *road.points_at([road.total, 0.0], -ROAD_BOUNDARY), (4012.0, 8018.0)]
-    space.add_lwpolyline(outline, dxfattribs={"layer": "SITE BOUNDARY"})
-    space.add_lwpolyline([(4014.0, 8170.0), (4070.0, 8158.0), (4128.0, 8022.0)], dxfattribs={"layer": "FENCE"})
-    creek = [(4330.0, 8004.0), (4380.0, 8030.0), (4420.0, 8026.0), (4458.0, 8052.0)]
-    space.add_lwpolyline(creek, dxfattribs={"layer": "CREEK"})
-    ezdxf.options.write_fixed_meta_data_for_testing = True  # no dates or random ids: the same bytes every time
-    try:
-        drawing.saveas(str(file))
-    finally:
-        ezdxf.options.write_fixed_meta_data_for_testing = False
+        mouth = [
+            road.points_at([at + along], out)[0]
+            for along, out in ((-2.2, KERB), (-1.6, 15.0), (1.6, 15.0), (2.2, KERB))
+        ]
+        lines.append(("DRIVEWAY", np.array(mouth)))
+    ends = road.points_at([road.total, 0.0], -ROAD_BOUNDARY)
+    lines.append(("SITE BOUNDARY", np.array([(4012.0, 8018.0), (4446.0, 8010.0), *ends, (4012.0, 8018.0)])))
+    lines.append(("FENCE", np.array([(4014.0, 8170.0), (4036.0, 8120.0), (4028.0, 8022.0)])))
+    lines.append(("CREEK", np.array([(4330.0, 8004.0), (4380.0, 8030.0), (4420.0, 8026.0), (4458.0, 8052.0)])))
+    # Plain entities of the oldest DXF, written here because a library stamps dates and ids into every drawing.
+    out = ["0", "SECTION", "2", "ENTITIES"]
+    for layer, points in lines:
+        out += ["0", "POLYLINE", "8", layer, "66", "1"]
+        for e, n in points:
+            out += ["0", "VERTEX", "8", layer, "10", f"{e:.3f}", "20", f"{n:.3f}", "30", "0.0"]
+        out += ["0", "SEQEND", "8", layer]
+    file.write_text("\n".join([*out, "0", "ENDSEC", "0", "EOF"]) + "\n", encoding="ascii")
 
 
 def survey_files() -> list[Path]:
@@ -151,7 +172,9 @@ def repeated_site(times: int) -> Site:
     site = edits.add_ground(new_site(f"Brickworks × {times}"), Ground(name="Ground", surface=surface))
     for k in range(times):
         lines = [
-            line.model_copy(update={"id": f"{line.id}-{k}", "vertices": tuple((e + k * width, n, z) for e, n, z in line.vertices)})
+            line.model_copy(
+                update={"id": f"{line.id}-{k}", "vertices": tuple((e + k * width, n, z) for e, n, z in line.vertices)}
+            )
             for line in one.survey_lines
         ]
         site = edits.add_survey_lines(site, lines)
@@ -167,26 +190,41 @@ def _estate(site: Site, copy: int, east: float) -> Site:
         return [Bend(**dict(zip(Bend.model_fields, (r[0] + east, *r[1:])))) for r in rows]
 
     claypit, ember, kiln = (f"{n}{suffix}" for n in ("Claypit Road", "Ember Loop", "Kiln Court"))
-    site = edits.add_street(site, claypit, bends(*CLAYPIT), kind="existing", street_class="collector",
-                            left_lip=lip["LIP1"], right_lip=lip["LIP2"])  # fmt: skip
+    site = edits.add_street(
+        site,
+        claypit,
+        bends(*CLAYPIT),
+        kind="existing",
+        street_class="collector",
+        left_lip=lip["LIP1"],
+        right_lip=lip["LIP2"],
+    )
     node = _road().points_at([_road().feet([4094.0, 8306.0]).chainages[0]])[0]
     site = edits.add_street(
-        site, ember, bends((float(node[0]), float(node[1])), (4090.0, 8238.0, 90.0), (4062.0, 8178.0, 80.0), (4058.0, 8100.0))
+        site,
+        ember,
+        bends((float(node[0]), float(node[1])), (4090.0, 8238.0, 90.0), (4062.0, 8178.0, 80.0), (4058.0, 8100.0)),
     )
     ember_id = site.streets[-1].id
     line = chain_from_bends([BendInput(b.easting - east, b.northing, b.radius) for b in site.streets[-1].bends])[0]
     start = line.points_at([112.0])[0]
     site = edits.add_street(
-        site, kiln, bends((float(start[0]), float(start[1])), (4120.0, 8178.5, 60.0), (4182.0, 8188.0)),
-        street_class="access", section="access-place",
-    )  # fmt: skip
+        site,
+        kiln,
+        bends((float(start[0]), float(start[1])), (4120.0, 8178.5, 60.0), (4182.0, 8188.0)),
+        street_class="access",
+        section="access-place",
+    )
     kiln_id = site.streets[-1].id
     site = edits.set_head(site, kiln_id, radius=9.5, return_radius=15.0, fall=0.03)
     for street, place, number, more in (
-        (ember_id, "left", 1, {"start": 14.0, "end": 92.0, "frontage": 18.0}), (ember_id, "left", 11, {"start": 136.0, "frontage": 18.0}),
-        (ember_id, "right", 1, {"start": 14.0, "frontage": 19.0}), (kiln_id, "left", 1, {"start": 44.0, "frontage": 17.0}),
-        (kiln_id, "right", 1, {"start": 44.0, "frontage": 17.0}), (kiln_id, "head", 1, {"frontage": 13.0}),
-    ):  # fmt: skip
+        (ember_id, "left", 1, {"start": 14.0, "end": 92.0, "frontage": 18.0}),
+        (ember_id, "left", 11, {"start": 136.0, "frontage": 18.0}),
+        (ember_id, "right", 1, {"start": 14.0, "frontage": 19.0}),
+        (kiln_id, "left", 1, {"start": 44.0, "frontage": 17.0}),
+        (kiln_id, "right", 1, {"start": 44.0, "frontage": 17.0}),
+        (kiln_id, "head", 1, {"frontage": 13.0}),
+    ):
         site = edits.add_lot_row(site, street, place, first_number=number, **more)
     return _blemishes(site, ember, ember_id)
 
@@ -198,10 +236,16 @@ def _lines_per_copy(site: Site) -> int:
 
 def _blemishes(site: Site, ember: str, ember_id: str) -> Site:
     """A few mistakes on purpose, each of its own kind, so that the list of findings has something to show."""
-    site = edits.set_vips(site, ember_id, [
-        Vip(chainage=14.0, grade=-0.02), Vip(chainage=92.0, grade=-0.018, curve_length=24.0), Vip(chainage=160.0, grade=-0.022, curve_length=4.0),
-        Vip(chainage=214.4, grade=-0.008),
-    ])  # fmt: skip
+    site = edits.set_vips(
+        site,
+        ember_id,
+        [
+            Vip(chainage=14.0, grade=-0.02),
+            Vip(chainage=92.0, grade=-0.018, curve_length=24.0),
+            Vip(chainage=160.0, grade=-0.022, curve_length=4.0),
+            Vip(chainage=214.4, grade=-0.008),
+        ],
+    )
     return edits.set_pad(site, f"{ember} R4", 40.2)
 
 

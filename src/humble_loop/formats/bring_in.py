@@ -21,9 +21,19 @@ from humble_loop.site import edits
 from humble_loop.site.model import Ground, Site
 
 KINDS = {
-    ".xml": "LandXML", ".landxml": "LandXML", ".dxf": "DXF", ".csv": "points", ".txt": "points", ".las": "point cloud",
-    ".laz": "point cloud", ".tif": "grid", ".tiff": "grid", ".asc": "grid", ".geojson": "GeoJSON", ".json": "GeoJSON",
-}  # fmt: skip
+    ".xml": "LandXML",
+    ".landxml": "LandXML",
+    ".dxf": "DXF",
+    ".csv": "points",
+    ".txt": "points",
+    ".las": "point cloud",
+    ".laz": "point cloud",
+    ".tif": "grid",
+    ".tiff": "grid",
+    ".asc": "grid",
+    ".geojson": "GeoJSON",
+    ".json": "GeoJSON",
+}
 
 
 @dataclass(frozen=True)
@@ -58,13 +68,17 @@ def read_file(path: Path, options: Options | None = None) -> Bundle:
     if kind == "DXF":
         return read_dxf(path, units=options.units)
     if kind == "points":
-        return read_points_csv(path, columns=options.columns, units=options.units, breakline_codes=options.breakline_codes)
+        return read_points_csv(
+            path, columns=options.columns, units=options.units, breakline_codes=options.breakline_codes
+        )
     if kind == "point cloud":
         return read_cloud(path)
     return read_grid(path) if kind == "grid" else read_geojson(path)
 
 
-def bring_in(site: Site, paths: Sequence[Path], options: Options | None = None, progress: Progress = no_progress) -> Brought:
+def bring_in(
+    site: Site, paths: Sequence[Path], options: Options | None = None, progress: Progress = no_progress
+) -> Brought:
     """Add what the files hold to ``site``: all points and breaklines together make one surface.
 
     ``progress`` is told a share and words, and may raise to give up; the site that was handed in never changes.
@@ -81,7 +95,9 @@ def bring_in(site: Site, paths: Sequence[Path], options: Options | None = None, 
     for path, bundle in bundles:
         problems += bundle.problems
         for name, surface in bundle.surfaces:
-            site = edits.add_ground(site, Ground(name=edits.free_name(site, "grounds", name), surface=surface, source=path.name))
+            site = edits.add_ground(
+                site, Ground(name=edits.free_name(site, "grounds", name), surface=surface, source=path.name)
+            )
             problems += spikes(surface)
             told.append(f"surface '{name}' ({len(surface.triangles)} triangles)")
         if bundle.lines:
@@ -102,7 +118,9 @@ def bring_in(site: Site, paths: Sequence[Path], options: Options | None = None, 
     return Brought(site, tuple(problems), "; ".join(told))
 
 
-def _triangulated(site: Site, bundles: list[tuple[Path, Bundle]], options: Options) -> tuple[Site, list[Problem], list[str]]:
+def _triangulated(
+    site: Site, bundles: list[tuple[Path, Bundle]], options: Options
+) -> tuple[Site, list[Problem], list[str]]:
     sources = [(p, b) for p, b in bundles if len(b.points) or (b.breaklines and not b.surfaces)]
     points = [b.points for _, b in sources if len(b.points)]
     if not points:

@@ -39,7 +39,9 @@ def read_dxf(path: Path, *, units: str = "m") -> Bundle:
             raise FormatError(path, "the file is empty; check that it was written completely")
         drawing, _ = recover.readfile(str(path))
     except OSError as error:
-        raise FormatError(path, f"it cannot be read as a drawing ({error.strerror or error}); save it as DXF again") from None
+        raise FormatError(
+            path, f"it cannot be read as a drawing ({error.strerror or error}); save it as DXF again"
+        ) from None
     except (DXFError, UnicodeError, ValueError, IndexError, KeyError) as error:
         if isinstance(error, FormatError):
             raise
@@ -53,7 +55,9 @@ def read_dxf(path: Path, *, units: str = "m") -> Bundle:
         if kind == "POINT":
             points.append(np.array(entity.dxf.location, dtype=np.float64) * scale)
         elif kind == "3DFACE":
-            corners = np.array([entity.dxf.vtx0, entity.dxf.vtx1, entity.dxf.vtx2, entity.dxf.vtx3], dtype=np.float64) * scale
+            corners = (
+                np.array([entity.dxf.vtx0, entity.dxf.vtx1, entity.dxf.vtx2, entity.dxf.vtx3], dtype=np.float64) * scale
+            )
             faces.append(corners[:3])
             if np.abs(corners[3] - corners[2]).max() > 1e-9:
                 faces.append(corners[[0, 2, 3]])
@@ -93,10 +97,15 @@ def _vertices(entity: Any) -> Floats:
 def _line(path: Path, bundle: Bundle, layer: str, number: int, vertices: Floats) -> None:
     has_levels = bool(np.any(np.abs(vertices[:, 2]) > 1e-9))
     check_coordinates(path, vertices, may_be_degrees=False)
-    bundle.lines.append(SurveyLine(
-        id=slug(f"{path.stem} {layer} {number}"), name=f"{layer} {number}", code=layer, source=path.name,
-        vertices=tuple((float(e), float(n), float(z) if has_levels else None) for e, n, z in vertices),
-    ))  # fmt: skip
+    bundle.lines.append(
+        SurveyLine(
+            id=slug(f"{path.stem} {layer} {number}"),
+            name=f"{layer} {number}",
+            code=layer,
+            source=path.name,
+            vertices=tuple((float(e), float(n), float(z) if has_levels else None) for e, n, z in vertices),
+        )
+    )
     if has_levels:
         bundle.breaklines.append(vertices)
 
@@ -106,7 +115,11 @@ def _from_faces(faces: Floats) -> Surface:
     keys = np.round(flat / 1e-6).astype(np.int64)
     _, first, inverse = np.unique(keys, axis=0, return_index=True, return_inverse=True)
     triangles = inverse.reshape(-1, 3)
-    ok = (triangles[:, 0] != triangles[:, 1]) & (triangles[:, 1] != triangles[:, 2]) & (triangles[:, 0] != triangles[:, 2])
+    ok = (
+        (triangles[:, 0] != triangles[:, 1])
+        & (triangles[:, 1] != triangles[:, 2])
+        & (triangles[:, 0] != triangles[:, 2])
+    )
     return Surface(flat[first], triangles[ok])
 
 
@@ -114,8 +127,16 @@ def write_dxf(q: Engine, path: Path) -> None:
     """Write centrelines, lips, boundaries, lots with pad levels, set-out points, contours and the finished surface."""
     drawing = ezdxf.new("R2018", setup=True)
     drawing.units = 6
-    for name, colour in (("centreline", 5), ("lip", 30), ("boundary", 8), ("lot", 3), ("pad level", 3), ("set-out", 1),
-                         ("finished contour", 32), ("finished surface", 9)):  # fmt: skip
+    for name, colour in (
+        ("centreline", 5),
+        ("lip", 30),
+        ("boundary", 8),
+        ("lot", 3),
+        ("pad level", 3),
+        ("set-out", 1),
+        ("finished contour", 32),
+        ("finished surface", 9),
+    ):
         drawing.layers.add(name, color=colour)
     space = drawing.modelspace()
     for street in parts.street_ids(q):
@@ -133,7 +154,11 @@ def write_dxf(q: Engine, path: Path) -> None:
         _write_street(q, space, street)
     for number, p in set_out_points(q):
         space.add_point((p.easting, p.northing, p.level), dxfattribs={"layer": "set-out"})
-        space.add_text(str(number), height=0.4, dxfattribs={"layer": "set-out", "insert": (p.easting + 0.2, p.northing + 0.2, p.level)})
+        space.add_text(
+            str(number),
+            height=0.4,
+            dxfattribs={"layer": "set-out", "insert": (p.easting + 0.2, p.northing + 0.2, p.level)},
+        )
     surface = whole_surface(q)
     for level, contour in contour_lines(surface, q.site.settings.contour_interval):
         space.add_polyline3d([(*c, level) for c in contour], dxfattribs={"layer": "finished contour"})
@@ -160,10 +185,13 @@ def _write_street(q: Engine, space: Any, street: str) -> None:
         space.add_lwpolyline(plan.outline, close=True, dxfattribs={"layer": "lot"})
         space.add_lwpolyline(plan.pad, close=True, dxfattribs={"layer": "lot", "elevation": level.level})
         middle = plan.pad.mean(axis=0)
-        space.add_text(f"{lot.name} {level.level:.3f}", height=0.8, dxfattribs={"layer": "pad level", "insert": (*middle, level.level)})
+        space.add_text(
+            f"{lot.name} {level.level:.3f}",
+            height=0.8,
+            dxfattribs={"layer": "pad level", "insert": (*middle, level.level)},
+        )
 
 
 def _runs(points: Floats, joined: Any) -> list[Floats]:
     cuts = np.flatnonzero(~joined) + 1
     return [run for run in np.split(points, cuts) if len(run) > 1]
-

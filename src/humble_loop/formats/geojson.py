@@ -36,8 +36,15 @@ def read_geojson(path: Path) -> Bundle:
                     points.append(xyz[0])
                     continue
                 name = f"{code or 'line'} {number}"
-                bundle.lines.append(SurveyLine(id=slug(f"{path.stem} {name}"), name=name, code=code, source=path.name, vertices=tuple(
-                    (float(e), float(n), float(z) if np.isfinite(z) else None) for e, n, z in xyz)))  # fmt: skip
+                bundle.lines.append(
+                    SurveyLine(
+                        id=slug(f"{path.stem} {name}"),
+                        name=name,
+                        code=code,
+                        source=path.name,
+                        vertices=tuple((float(e), float(n), float(z) if np.isfinite(z) else None) for e, n, z in xyz),
+                    )
+                )
                 if np.all(np.isfinite(xyz)):
                     bundle.breaklines.append(xyz)
         except (TypeError, ValueError):

@@ -24,7 +24,16 @@ from humble_loop.solve.lot import lot_plan, lots
 from humble_loop.solve.street import centreline, grade_line, ground_of
 from humble_loop.solve.surface import whole_surface
 
-_UNITS = {"meter": "m", "metre": "m", "foot": "ft", "ussurveyfoot": "us-ft", "millimeter": "mm", "centimeter": "cm", "kilometer": "km", "inch": "in"}
+_UNITS = {
+    "meter": "m",
+    "metre": "m",
+    "foot": "ft",
+    "ussurveyfoot": "us-ft",
+    "millimeter": "mm",
+    "centimeter": "cm",
+    "kilometer": "km",
+    "inch": "in",
+}
 
 
 def read_landxml(path: Path) -> Bundle:
@@ -36,7 +45,12 @@ def read_landxml(path: Path) -> Bundle:
         _surface(path, surface, scale, bundle)
     for alignment in _every(root, "Alignment"):
         bundle.streets.append(_alignment(path, alignment, scale))
-    points = [_numbers(path, p.text, 3) for group in _every(root, "CgPoints") for p in _every(group, "CgPoint") if p.text and len(p.text.split()) >= 3]
+    points = [
+        _numbers(path, p.text, 3)
+        for group in _every(root, "CgPoints")
+        for p in _every(group, "CgPoint")
+        if p.text and len(p.text.split()) >= 3
+    ]
     if points:
         bundle.points = np.array(points)[:, [1, 0, 2]] * scale
         check_coordinates(path, bundle.points)
@@ -44,8 +58,15 @@ def read_landxml(path: Path) -> Bundle:
         ring = _ring(path, parcel, scale)
         if len(ring) >= 2:
             name = parcel.get("name") or "parcel"
-            bundle.lines.append(SurveyLine(id=slug(f"{path.stem} {name}"), name=name, code="parcel", source=path.name,
-                                           vertices=tuple((float(e), float(n), None) for e, n in ring)))  # fmt: skip
+            bundle.lines.append(
+                SurveyLine(
+                    id=slug(f"{path.stem} {name}"),
+                    name=name,
+                    code="parcel",
+                    source=path.name,
+                    vertices=tuple((float(e), float(n), None) for e, n in ring),
+                )
+            )
     if bundle.empty:
         raise FormatError(path, "it holds no surface, alignment, point or parcel that can be used")
     return bundle
@@ -126,7 +147,9 @@ def _surface(path: Path, node: Any, scale: float, bundle: Bundle) -> None:
             try:
                 faces.append([place[c] for c in corner])
             except KeyError as error:
-                raise FormatError(path, f"surface '{name}' has a face with point {error}, which is not there; export it again") from None
+                raise FormatError(
+                    path, f"surface '{name}' has a face with point {error}, which is not there; export it again"
+                ) from None
     faces = [f for f in faces if len(f) == 3]
     if not faces:
         bundle.points = np.concatenate([bundle.points, points])
@@ -168,13 +191,17 @@ def _bends(path: Path, name: str, elements: list[Any], scale: float) -> list[Ben
     kinds = [etree.QName(e).localname for e in elements]
     unknown = next((k for k in kinds if k not in ("Line", "Curve", "Spiral", "IrregularLine")), None)
     if unknown:
-        raise FormatError(path, f"alignment '{name}' has a {unknown}, which cannot be read; use lines, curves and spirals")
+        raise FormatError(
+            path, f"alignment '{name}' has a {unknown}, which cannot be read; use lines, curves and spirals"
+        )
     vertices: list[Bend] = []
 
     def corner(p: Floats, radius: float = 0.0, l1: float = 0.0, l2: float = 0.0) -> None:
         if vertices and radius == 0.0 and np.hypot(p[0] - vertices[-1].easting, p[1] - vertices[-1].northing) < 1e-6:
             return
-        vertices.append(Bend(easting=float(p[0]), northing=float(p[1]), radius=radius, transition_in=l1, transition_out=l2))
+        vertices.append(
+            Bend(easting=float(p[0]), northing=float(p[1]), radius=radius, transition_in=l1, transition_out=l2)
+        )
 
     corner(_point(path, elements[0], "Start", scale))
     i, heading = 0, None
@@ -192,11 +219,16 @@ def _bends(path: Path, name: str, elements: list[Any], scale: float) -> list[Ben
             if i + 1 < len(elements) and kinds[i + 1] == "Curve":
                 group.append(i + 1)
             elif i + 1 >= len(elements) or kinds[i + 1] != "Spiral":
-                raise FormatError(path, f"alignment '{name}' has a spiral without a curve beside it, which cannot be read")
+                raise FormatError(
+                    path, f"alignment '{name}' has a spiral without a curve beside it, which cannot be read"
+                )
         last = group[-1]
-        if kinds[last] == "Curve" and last + 1 < len(elements) and kinds[last + 1] == "Spiral" and np.isinf(_radius(path, elements[last + 1], "radiusEnd", scale)):
-            group.append(last + 1)
-        elif kinds[last] == "Spiral" and last + 1 < len(elements) and kinds[last + 1] == "Spiral":
+        if (
+            kinds[last] == "Curve"
+            and last + 1 < len(elements)
+            and kinds[last + 1] == "Spiral"
+            and np.isinf(_radius(path, elements[last + 1], "radiusEnd", scale))
+        ) or (kinds[last] == "Spiral" and last + 1 < len(elements) and kinds[last + 1] == "Spiral"):
             group.append(last + 1)
         heading = _group(path, name, [elements[k] for k in group], scale, heading, corner)
         i = group[-1] + 1
@@ -250,13 +282,17 @@ def _vips(path: Path, name: str, profile: Any, scale: float, begin: float) -> li
         if kind not in ("PVI", "ParaCurve", "UnsymParaCurve", "CircCurve"):
             continue
         if kind in ("UnsymParaCurve", "CircCurve"):
-            raise FormatError(path, f"the profile of '{name}' has a {kind}, which cannot be read; use symmetric parabolas")
+            raise FormatError(
+                path, f"the profile of '{name}' has a {kind}, which cannot be read; use symmetric parabolas"
+            )
         s, z = (v * scale for v in _numbers(path, p.text, 2)[:2])
         length = float(p.get("length") or 0.0) * scale if kind == "ParaCurve" else 0.0
         found.append(Vip(chainage=s - begin, level=z, curve_length=length))
     for a, b in zip(found[:-1], found[1:]):
         if b.chainage <= a.chainage:
-            raise FormatError(path, f"the profile of '{name}' does not run forwards at {b.chainage:.3f}; export it again")
+            raise FormatError(
+                path, f"the profile of '{name}' does not run forwards at {b.chainage:.3f}; export it again"
+            )
     return found
 
 
@@ -273,8 +309,17 @@ def write_landxml(q: Engine, path: Path) -> None:
     ns = "http://www.landxml.org/schema/LandXML-1.2"
     root = etree.Element("LandXML", nsmap={None: ns}, version="1.2", language="English", readOnly="false")
     units = etree.SubElement(root, "Units")
-    etree.SubElement(units, "Metric", linearUnit="meter", areaUnit="squareMeter", volumeUnit="cubicMeter",
-                     temperatureUnit="celsius", pressureUnit="HPA", angularUnit="decimal degrees", directionUnit="decimal degrees")  # fmt: skip
+    etree.SubElement(
+        units,
+        "Metric",
+        linearUnit="meter",
+        areaUnit="squareMeter",
+        volumeUnit="cubicMeter",
+        temperatureUnit="celsius",
+        pressureUnit="HPA",
+        angularUnit="decimal degrees",
+        directionUnit="decimal degrees",
+    )
     etree.SubElement(root, "Project", name=q.site.name)
     etree.SubElement(root, "Application", name="Humble Loop", version=__version__)
     surfaces = etree.SubElement(root, "Surfaces")
@@ -325,14 +370,24 @@ def _write_alignment(q: Engine, parent: Any, street: str) -> None:
         elif e.kind == ARC:
             radius = 1.0 / e.k0
             normal = np.array([-np.sin(chain.heading[j]), np.cos(chain.heading[j])])
-            item = etree.SubElement(geometry, "Curve", rot=rot, crvType="arc", radius=repr(abs(radius)), length=repr(e.length))
+            item = etree.SubElement(
+                geometry, "Curve", rot=rot, crvType="arc", radius=repr(abs(radius)), length=repr(e.length)
+            )
             etree.SubElement(item, "Start").text = _ne(start)
             etree.SubElement(item, "Center").text = _ne(start + radius * normal)
             etree.SubElement(item, "End").text = _ne(end)
             continue
         else:
             ends_ = ["INF" if k == 0 else repr(abs(1.0 / k)) for k in (e.k0, e.k1)]
-            item = etree.SubElement(geometry, "Spiral", rot=rot, spiType="clothoid", length=repr(e.length), radiusStart=ends_[0], radiusEnd=ends_[1])
+            item = etree.SubElement(
+                geometry,
+                "Spiral",
+                rot=rot,
+                spiType="clothoid",
+                length=repr(e.length),
+                radiusStart=ends_[0],
+                radiusEnd=ends_[1],
+            )
         etree.SubElement(item, "Start").text = _ne(start)
         if e.kind not in (STRAIGHT, ARC):
             etree.SubElement(item, "PI").text = _ne(_spiral_pi(chain, j, end))

@@ -31,7 +31,11 @@ _STRING = re.compile(r"^([A-Za-z][A-Za-z_ -]*?)[ ._-]?(\d+)$")
 
 
 def read_points_csv(
-    path: Path, *, columns: tuple[str, ...] | None = None, units: str = "m", breakline_codes: tuple[str, ...] | None = None
+    path: Path,
+    *,
+    columns: tuple[str, ...] | None = None,
+    units: str = "m",
+    breakline_codes: tuple[str, ...] | None = None,
 ) -> Bundle:
     """Read a text file of points, separated by commas, semicolons, tabs or spaces.
 
@@ -49,7 +53,9 @@ def read_points_csv(
         return _street(path, names, body, units)
     for wanted in ("easting", "northing", "level"):
         if wanted not in names:
-            raise FormatError(path, f"it has no {wanted} column; name the columns in order, e.g. number,easting,northing,level,code")
+            raise FormatError(
+                path, f"it has no {wanted} column; name the columns in order, e.g. number,easting,northing,level,code"
+            )
     numbers, codes = _columns(path, names, body, 1 if body is text else 2)
     if not len(numbers):
         raise FormatError(path, "it holds no points; check that it is the file you meant")
@@ -98,9 +104,10 @@ def _columns(path: Path, names: tuple[str, ...], body: str, first_line: int) -> 
             values = [float(row[i]) for i in at]
         except (IndexError, ValueError):
             raise FormatError(
-                path, f"line {number} has no easting, northing and level where expected ('{separator.join(row)[:40]}'); "
+                path,
+                f"line {number} has no easting, northing and level where expected ('{separator.join(row)[:40]}'); "
                 f"the columns are taken as {', '.join(names)}",
-            ) from None  # fmt: skip
+            ) from None
         if not np.all(np.isfinite(values)):
             raise FormatError(path, f"line {number} holds a value that is not a number; correct or remove it")
         numbers.append(values)
@@ -127,11 +134,24 @@ def check_coordinates(path: Path, points: Floats, *, may_be_degrees: bool = True
     if np.any(np.abs(points[:, :2]) > 1e8) or np.any(np.abs(points[:, 2]) > 1e5):
         i = int(np.argmax((np.abs(points[:, :2]).max(axis=1) > 1e8) | (np.abs(points[:, 2]) > 1e5)))
         e, n, z = points[i]
-        raise FormatError(path, f"point {i + 1} lies at {e:.6g}, {n:.6g}, level {z:.6g}, too far away for metres; check its units and columns")
+        raise FormatError(
+            path,
+            f"point {i + 1} lies at {e:.6g}, {n:.6g}, level {z:.6g}, too far away for metres; check its units and columns",
+        )
     west, south = points[:, :2].min(axis=0)
     east, north = points[:, :2].max(axis=0)
-    if may_be_degrees and len(points) > 3 and -180 <= west and east <= 180 and -90 <= south and north <= 90 and max(east - west, north - south) < 0.5:
-        raise FormatError(path, "its coordinates look like degrees of longitude and latitude; project them to a grid in metres first")
+    if (
+        may_be_degrees
+        and len(points) > 3
+        and west >= -180
+        and east <= 180
+        and south >= -90
+        and north <= 90
+        and max(east - west, north - south) < 0.5
+    ):
+        raise FormatError(
+            path, "its coordinates look like degrees of longitude and latitude; project them to a grid in metres first"
+        )
 
 
 def _bundle(path: Path, points: Floats, codes: list[str], breakline_codes: tuple[str, ...] | None) -> Bundle:
@@ -148,10 +168,15 @@ def _bundle(path: Path, points: Floats, codes: list[str], breakline_codes: tuple
         bundle.breaklines.append(line)
         word = _STRING.match(code)
         assert word
-        bundle.lines.append(SurveyLine(
-            id=slug(f"{path.stem} {code}"), name=code, code=word[1].strip(), source=path.name,
-            vertices=tuple((float(e), float(n), float(z)) for e, n, z in line),
-        ))  # fmt: skip
+        bundle.lines.append(
+            SurveyLine(
+                id=slug(f"{path.stem} {code}"),
+                name=code,
+                code=word[1].strip(),
+                source=path.name,
+                vertices=tuple((float(e), float(n), float(z)) for e, n, z in line),
+            )
+        )
     return bundle
 
 
@@ -170,7 +195,9 @@ def _street(path: Path, names: tuple[str, ...], body: str, units: str) -> Bundle
             }
             bends.append(Bend(**values))
         except ValueError:
-            raise FormatError(path, f"line {number} is not a bend: easting, northing, radius and transitions are numbers") from None
+            raise FormatError(
+                path, f"line {number} is not a bend: easting, northing, radius and transitions are numbers"
+            ) from None
     if len(bends) < 2:
         raise FormatError(path, "a street needs at least two points")
     return Bundle(streets=[StreetIn(path.stem, bends, vips)])

@@ -51,9 +51,17 @@ class Recovery:
                 np.save(self.folder / "surfaces" / f"{ground.id}.{part}.npy", array, allow_pickle=False)
             self._written.add(mark)
         self._put("site.json", site_json(site))
-        self._put("session.json", json.dumps({
-            "pid": os.getpid(), "original": str(original) if original else None, "name": site.name, "when": time.time(),
-        }))  # fmt: skip
+        self._put(
+            "session.json",
+            json.dumps(
+                {
+                    "pid": os.getpid(),
+                    "original": str(original) if original else None,
+                    "name": site.name,
+                    "when": time.time(),
+                }
+            ),
+        )
 
     def _put(self, name: str, text: str) -> None:
         fresh = self.folder / f"{name}.new"

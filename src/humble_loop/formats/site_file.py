@@ -106,7 +106,9 @@ def load_site(path: Path) -> Site:
 
             return site_from_json(path, archive.read("site.json"), array)
     except zipfile.BadZipFile:
-        raise FormatError(path, f"it is damaged or not a Humble Loop site; its backup may be '{path.name}.bak'") from None
+        raise FormatError(
+            path, f"it is damaged or not a Humble Loop site; its backup may be '{path.name}.bak'"
+        ) from None
     except (ValueError, EOFError, OSError) as error:
         if isinstance(error, FormatError):
             raise
@@ -129,7 +131,10 @@ def site_from_json(path: Path, data: bytes, array: Callable[[str], np.ndarray]) 
     if not isinstance(version, int) or version < 1:
         raise FormatError(path, f"its version '{version}' is not known; use its backup")
     if version > VERSION:
-        raise FormatError(path, f"it was written by a newer Humble Loop (version {version}, this one reads up to {VERSION}); update first")
+        raise FormatError(
+            path,
+            f"it was written by a newer Humble Loop (version {version}, this one reads up to {VERSION}); update first",
+        )
     for old in range(version, VERSION):
         body = MIGRATIONS[old](body)
     grounds = []

@@ -114,7 +114,9 @@ def _short_arc(centre: Floats, radius: float, start: Floats, end: Floats) -> Cha
     if abs(turn) < 1e-9:
         raise DoesNotFit("the arc has no length")
     heading = a + np.sign(turn) * np.pi / 2
-    return Chain.from_elements(start, float(heading), [Element(abs(turn) * radius, np.sign(turn) / radius, np.sign(turn) / radius)])
+    return Chain.from_elements(
+        start, float(heading), [Element(abs(turn) * radius, np.sign(turn) / radius, np.sign(turn) / radius)]
+    )
 
 
 @dataclass(frozen=True)

@@ -139,9 +139,11 @@ class Chain:
     def points_at(self, chainages: ArrayLike, offset: ArrayLike = 0.0) -> Floats:
         """Points (n, 2) at ``chainages`` and ``offset`` metres to the left."""
         frames = self.at(chainages)
-        return frames.points + left_normals(frames.headings) * np.broadcast_to(
-            np.asarray(offset, dtype=np.float64), frames.headings.shape
-        )[:, None]
+        return (
+            frames.points
+            + left_normals(frames.headings)
+            * np.broadcast_to(np.asarray(offset, dtype=np.float64), frames.headings.shape)[:, None]
+        )
 
     def feet(self, points: ArrayLike, *, extend: bool = False) -> Feet:
         """Nearest feet of ``points`` (n, 2), all feet within the ends considered, to 1e-9 m.
@@ -151,59 +153,54 @@ class Chain:
         or an end instead of a perpendicular foot.
         """
         p = np.atleast_2d(np.asarray(points, dtype=np.float64))[:, :2]
-        t = np.stack([self._foot_on(j, p, extend) for j in range(len(self.length))], axis=1)
-        s = t + self.starts[:-1][None, :]
-        # Evaluate on the element itself, not by chainage, so that a joint belongs to both neighbours.
-        best = np.full(len(p), np.inf)
-        chainage, offset = np.zeros(len(p)), np.zeros(len(p))
-        square = np.zeros(len(p), dtype=bool)
-        for j in range(len(self.length)):
-            foot, heading = self._on_element(j, t[:, j])
-            d = p - foot
-            distance = np.hypot(d[:, 0], d[:, 1])
-            n, tangent = left_normals(heading), tangents(heading)
-            across, along = np.einsum("ij,ij->i", d, n), np.einsum("ij,ij->i", d, tangent)
-            nearer = distance < best - 1e-12
-            best = np.where(nearer, distance, best)
-            chainage = np.where(nearer, s[:, j], chainage)
-            offset = np.where(nearer, np.where(across < 0, -distance, distance), offset)
-            square = np.where(nearer, np.abs(along) <= 1e-9 * np.maximum(1.0, distance), square)
-        return Feet(chainage, offset, square)
+        t = self._plain_feet(p)
+        for j in np.flatnonzero(self.k0 != self.k1):
+            t[:, j] = self._clothoid_foot(int(j), p)
+        if extend:
+            t = self._extended(p, t)
+        # Evaluated on the element itself, not by chainage, so that a joint belongs to both neighbours.
+        foot, heading = self._on_elements(t)
+        d = p[:, None, :] - foot
+        distance = np.hypot(d[..., 0], d[..., 1])
+        best = np.argmin(np.where(distance <= distance.min(axis=1, keepdims=True) + 1e-12, 0.0, 1.0), axis=1)
+        row = np.arange(len(p))
+        d, h, distance = d[row, best], heading[row, best], distance[row, best]
+        across = -d[:, 0] * np.sin(h) + d[:, 1] * np.cos(h)
+        along = d[:, 0] * np.cos(h) + d[:, 1] * np.sin(h)
+        square = np.abs(along) <= 1e-9 * np.maximum(1.0, distance)
+        return Feet(t[row, best] + self.starts[best], np.where(across < 0, -distance, distance), square)
 
-    def _on_element(self, j: int, t: Floats) -> tuple[Floats, Floats]:
-        length = float(self.length[j])
-        inside = np.clip(t, 0.0, length)
-        full = np.full_like(t, length)
-        step, turn = _advance(inside, full, np.full_like(t, self.k0[j]), np.full_like(t, self.k1[j]))
-        h0 = float(self.heading[j])
-        c, s = np.cos(h0), np.sin(h0)
-        heading = h0 + turn
-        xy = self.xy[j] + np.stack([c * step[:, 0] - s * step[:, 1], s * step[:, 0] + c * step[:, 1]], axis=1)
-        return xy + tangents(heading) * (t - inside)[:, None], heading
+    def _on_elements(self, t: Floats) -> tuple[Floats, Floats]:
+        """Points (m, n, 2) and headings (m, n) at ``t`` (m, n) metres into each of the n elements, run on straight beyond."""
+        m, n = t.shape
+        inside = np.clip(t, 0.0, self.length)
+        flat = [np.broadcast_to(a, (m, n)).ravel() for a in (self.length, self.k0, self.k1)]
+        step, turn = _advance(inside.ravel(), *flat)
+        step, heading = step.reshape(m, n, 2), self.heading + turn.reshape(m, n)
+        c, s = np.cos(self.heading), np.sin(self.heading)
+        beyond = t - inside
+        x = self.xy[:, 0] + c * step[..., 0] - s * step[..., 1] + np.cos(heading) * beyond
+        y = self.xy[:, 1] + s * step[..., 0] + c * step[..., 1] + np.sin(heading) * beyond
+        return np.stack([x, y], axis=-1), heading
 
-    def _foot_on(self, j: int, p: Floats, extend: bool) -> Floats:
-        length, k0, k1 = float(self.length[j]), float(self.k0[j]), float(self.k1[j])
-        first, last = extend and j == 0, extend and j == len(self.length) - 1
-        d = p - self.xy[j]
-        h = float(self.heading[j])
-        if k0 == k1 == 0.0:
-            t = d[:, 0] * np.cos(h) + d[:, 1] * np.sin(h)
-            return np.clip(t, -np.inf if first else 0.0, np.inf if last else length)
-        if k0 == k1:
-            radius = 1.0 / k0
-            centre = self.xy[j] + radius * left_normals(h)
-            r = p - centre
-            start = np.arctan2(*(self.xy[j] - centre)[::-1])
-            turn = np.mod((np.arctan2(r[:, 1], r[:, 0]) - start) * np.sign(k0), 2 * np.pi)
-            t = turn * abs(radius)
-            over = t > length
-            # Beyond the arc the nearer of its two ends serves.
-            t = np.where(over, np.where(t - length <= 2 * np.pi * abs(radius) - t, length, 0.0), t)
-        else:
-            t = self._clothoid_foot(j, p)
-        if first or last:
-            t = self._extended(j, p, t, first, last)
-        return t
+    def _plain_feet(self, p: Floats) -> Floats:
+        """Distances (m, n) into straights and arcs of the foot of each point, held within the element."""
+        d = p[:, None, :] - self.xy
+        c, s = np.cos(self.heading), np.sin(self.heading)
+        straight = np.clip(d[..., 0] * c + d[..., 1] * s, 0.0, self.length)
+        arcs = (self.k0 == self.k1) & (self.k0 != 0)
+        if not arcs.any():
+            return straight
+        k = np.where(arcs, self.k0, 1.0)
+        radius = np.abs(1.0 / k)
+        # From the centre: the start lies at -normal / k, the point at d - normal / k.
+        nx, ny = -s / k, c / k
+        rx, ry = d[..., 0] - nx, d[..., 1] - ny
+        turn = np.mod((np.arctan2(ry, rx) - np.arctan2(-ny, -nx)) * np.sign(k), 2 * np.pi)
+        t = turn * radius
+        # Beyond the arc the nearer of its two ends serves.
+        t = np.where(t > self.length, np.where(t - self.length <= 2 * np.pi * radius - t, self.length, 0.0), t)
+        return np.where(arcs, t, straight)
 
     def _clothoid_foot(self, j: int, p: Floats) -> Floats:
         length, k0, k1 = float(self.length[j]), float(self.k0[j]), float(self.k1[j])
@@ -220,18 +217,25 @@ class Chain:
             t = np.clip(t + along / np.where(np.abs(slope) < 0.05, 0.05, slope), 0.0, length)
         return t
 
-    def _extended(self, j: int, p: Floats, t: Floats, first: bool, last: bool) -> Floats:
-        for wanted, end in ((first, 0.0), (last, float(self.length[j]))):
-            if not wanted:
-                continue
+    def _on_element(self, j: int, t: Floats) -> tuple[Floats, Floats]:
+        one = Chain(
+            *(a[j : j + 1] for a in (self.xy, self.heading, self.length, self.k0, self.k1)), self.starts[j : j + 2]
+        )
+        points, headings = one._on_elements(t[:, None])
+        return points[:, 0], headings[:, 0]
+
+    def _extended(self, p: Floats, t: Floats) -> Floats:
+        """Feet on the first and last element moved out along the end tangents, where that is nearer."""
+        t = t.copy()
+        last = len(self.length) - 1
+        for j, end in ((0, 0.0), (last, float(self.length[last]))):
             foot, heading = self._on_element(j, np.array([end]))
             along = (p - foot[0]) @ tangents(heading[0])
             beyond = along < 0 if end == 0.0 else along > 0
-            candidate = end + along
-            there, _ = self._on_element(j, candidate)
-            here, _ = self._on_element(j, t)
+            there, _ = self._on_element(j, end + along)
+            here, _ = self._on_element(j, t[:, j])
             nearer = np.hypot(*(p - there).T) < np.hypot(*(p - here).T)
-            t = np.where(beyond & nearer, candidate, t)
+            t[:, j] = np.where(beyond & nearer, end + along, t[:, j])
         return t
 
     def key_chainages(self) -> Floats:

@@ -143,11 +143,7 @@ class Cubic:
         """Grades as ratios at distances ``s``."""
         t = np.atleast_1d(np.asarray(s, dtype=np.float64)) / self.length
         rise = (self.z1 - self.z0) / self.length
-        return (
-            6 * t * (1 - t) * rise
-            + (1 - t) * (1 - 3 * t) * self.m0
-            + t * (3 * t - 2) * self.m1
-        )
+        return 6 * t * (1 - t) * rise + (1 - t) * (1 - 3 * t) * self.m0 + t * (3 * t - 2) * self.m1
 
     def turning_points(self) -> list[Turning]:
         """High and low points strictly inside."""

@@ -169,6 +169,8 @@ def spikes(surface: Surface, steepness: float = 1.5) -> list[Problem]:
     np.maximum.at(bottom, both[:, 0], grade)
     found = np.flatnonzero((top > steepness) & np.isfinite(top) | (bottom < -steepness) & np.isfinite(bottom))
     return [
-        Problem("spike", f"level {p[i, 2]:.3f} stands {'below' if top[i] > 0 else 'above'} all its neighbours", *p[i, :2])
+        Problem(
+            "spike", f"level {p[i, 2]:.3f} stands {'below' if top[i] > 0 else 'above'} all its neighbours", *p[i, :2]
+        )
         for i in found[:200]
     ]

@@ -144,8 +144,20 @@ def _weights(a: Floats, b: Floats, c: Floats) -> Floats:
     det = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
     flat = det == 0
     det = np.where(flat, 1.0, det)
-    w = np.stack([v[:, 1], -v[:, 0], -(v[:, 1] * a[:, 0] - v[:, 0] * a[:, 1]),
-                  -u[:, 1], u[:, 0], u[:, 1] * a[:, 0] - u[:, 0] * a[:, 1]], axis=1) / det[:, None]
+    w = (
+        np.stack(
+            [
+                v[:, 1],
+                -v[:, 0],
+                -(v[:, 1] * a[:, 0] - v[:, 0] * a[:, 1]),
+                -u[:, 1],
+                u[:, 0],
+                u[:, 1] * a[:, 0] - u[:, 0] * a[:, 1],
+            ],
+            axis=1,
+        )
+        / det[:, None]
+    )
     # A triangle without area must never be found: its weights say 'far outside'.
     w[flat] = [0.0, 0.0, -1.0, 0.0, 0.0, -1.0]
     return w

@@ -142,5 +142,3 @@ def _double_areas(points: Floats, triangles: Ints) -> Floats:
 
 def _cross(u: Floats, v: Floats) -> Floats:
     return np.asarray(u[..., 0] * v[..., 1] - u[..., 1] * v[..., 0])
-
-

@@ -13,9 +13,24 @@ from typing import Any
 from pydantic import ValidationError
 
 from humble_loop.site.model import (
-    Bend, Corner, End, Ground, Head, JunctionChoice, LotRow, PadChoice, Settings, SetOut, Side, Site, Street,
-    SurveyLine, TypicalSection, Vip, slug,
-)  # fmt: skip
+    Bend,
+    Corner,
+    End,
+    Ground,
+    Head,
+    JunctionChoice,
+    LotRow,
+    PadChoice,
+    SetOut,
+    Settings,
+    Side,
+    Site,
+    Street,
+    SurveyLine,
+    TypicalSection,
+    Vip,
+    slug,
+)
 
 
 class EditError(ValueError):

@@ -258,7 +258,9 @@ class Street(Named):
     def _vips_rise(self) -> Street:
         for a, b in zip(self.vips[:-1], self.vips[1:], strict=True):
             if b.chainage <= a.chainage:
-                raise ValueError(f"street '{self.name}': VIP chainages must rise ({b.chainage:g} follows {a.chainage:g})")
+                raise ValueError(
+                    f"street '{self.name}': VIP chainages must rise ({b.chainage:g} follows {a.chainage:g})"
+                )
         return self
 
 
@@ -334,10 +336,14 @@ class Site(Model):
     @model_validator(mode="after")
     def _names_agree(self) -> Site:
         for words, things in (
-            ("ground", self.grounds), ("survey line", self.survey_lines), ("street class", self.street_classes),
-            ("kerb shape", self.kerb_shapes), ("typical section", self.sections), ("street", self.streets),
+            ("ground", self.grounds),
+            ("survey line", self.survey_lines),
+            ("street class", self.street_classes),
+            ("kerb shape", self.kerb_shapes),
+            ("typical section", self.sections),
+            ("street", self.streets),
             ("lot row", self.lot_rows),
-        ):  # fmt: skip
+        ):
             seen: set[str] = set()
             for thing in things:
                 if thing.id in seen:

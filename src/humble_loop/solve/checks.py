@@ -15,8 +15,17 @@ from humble_loop.solve import parts
 from humble_loop.solve.engine import Engine, Ring, Unsolved, query
 from humble_loop.solve.head import HeadLevels, head_levels, head_of, head_outline
 from humble_loop.solve.junction import (
-    ENDS, SIDES, Joint, Return, ReturnLevels, corner_name, joint, kerb_return, return_levels, throat,
-)  # fmt: skip
+    ENDS,
+    SIDES,
+    Joint,
+    Return,
+    ReturnLevels,
+    corner_name,
+    joint,
+    kerb_return,
+    return_levels,
+    throat,
+)
 from humble_loop.solve.lot import LotPlan, Pad, find_lot, lot_plan, lots, lots_of_row, pad
 from humble_loop.solve.section import batters, edges, is_new, roadside, strip_range
 from humble_loop.solve.street import Centreline, GradeLine, centreline, chain_of, grade_line, ground_along, ground_of
@@ -121,31 +130,63 @@ def _bend_findings(q: Engine, street: str, name: str, line: Centreline) -> list[
         place = (bends[p.index][0], bends[p.index][1])
         thing = f"{name} bend {p.index + 1}"
         if p.kind == "repeated":
-            found.append(Finding(
-                "points at one place", thing, "it stands at the same place as the point before it", "remove one of the two",
-                place=place, mend=Mend("Remove it", "remove_bend", (street, p.index)),
-            ))  # fmt: skip
+            found.append(
+                Finding(
+                    "points at one place",
+                    thing,
+                    "it stands at the same place as the point before it",
+                    "remove one of the two",
+                    place=place,
+                    mend=Mend("Remove it", "remove_bend", (street, p.index)),
+                )
+            )
         elif p.kind == "transition":
-            found.append(Finding(
-                "bends that do not fit", thing,
-                f"its transitions ({p.wanted:.2f} m together) turn more than the bend does", f"at most {p.largest:.2f} m together fit",
-                p.wanted, p.largest, place=place,
-            ))  # fmt: skip
+            found.append(
+                Finding(
+                    "bends that do not fit",
+                    thing,
+                    f"its transitions ({p.wanted:.2f} m together) turn more than the bend does",
+                    f"at most {p.largest:.2f} m together fit",
+                    p.wanted,
+                    p.largest,
+                    place=place,
+                )
+            )
         else:
             largest = float(np.floor(p.largest * 100) / 100)
-            found.append(Finding(
-                "bends that do not fit", thing,
-                f"a radius of {p.wanted:g} m needs more than the legs beside it", f"the largest radius that fits is {largest:.2f} m",
-                p.wanted, p.largest, place=place,
-                mend=Mend(f"Set the radius to {largest:.2f} m", "set_bend", (street, p.index), (("radius", largest),)),
-            ))  # fmt: skip
+            found.append(
+                Finding(
+                    "bends that do not fit",
+                    thing,
+                    f"a radius of {p.wanted:g} m needs more than the legs beside it",
+                    f"the largest radius that fits is {largest:.2f} m",
+                    p.wanted,
+                    p.largest,
+                    place=place,
+                    mend=Mend(
+                        f"Set the radius to {largest:.2f} m", "set_bend", (street, p.index), (("radius", largest),)
+                    ),
+                )
+            )
     for i, b in enumerate(bends[1:-1], start=1):
-        if 0 < b[2] and too_low(b[2], rules.least_radius) and is_new(q, street):
-            found.append(Finding(
-                "radius", f"{name} bend {i + 1}", f"radius {b[2]:g} m is less than {rules.least_radius:g} m",
-                "enlarge the radius", b[2], rules.least_radius, place=(b[0], b[1]),
-                mend=Mend(f"Set the radius to {rules.least_radius:g} m", "set_bend", (street, i), (("radius", rules.least_radius),)),
-            ))  # fmt: skip
+        if b[2] > 0 and too_low(b[2], rules.least_radius) and is_new(q, street):
+            found.append(
+                Finding(
+                    "radius",
+                    f"{name} bend {i + 1}",
+                    f"radius {b[2]:g} m is less than {rules.least_radius:g} m",
+                    "enlarge the radius",
+                    b[2],
+                    rules.least_radius,
+                    place=(b[0], b[1]),
+                    mend=Mend(
+                        f"Set the radius to {rules.least_radius:g} m",
+                        "set_bend",
+                        (street, i),
+                        (("radius", rules.least_radius),),
+                    ),
+                )
+            )
     return found
 
 
@@ -156,59 +197,104 @@ def _crossfall_findings(q: Engine, street: str, name: str) -> list[Finding]:
         if too_low(fall, rules.least_crossfall) or too_high(fall, rules.most_crossfall):
             low = fall < rules.least_crossfall
             limit = rules.least_crossfall if low else rules.most_crossfall
-            found.append(Finding(
-                "crossfall", f"{name} {side}", f"crossfall {_percent(fall)} is {'less' if low else 'more'} than {_percent(limit)}",
-                "change the typical section's lane", fall, limit, place=_place(q, street, 0.5 * chain_of(q, street).total),
-            ))  # fmt: skip
+            found.append(
+                Finding(
+                    "crossfall",
+                    f"{name} {side}",
+                    f"crossfall {_percent(fall)} is {'less' if low else 'more'} than {_percent(limit)}",
+                    "change the typical section's lane",
+                    fall,
+                    limit,
+                    place=_place(q, street, 0.5 * chain_of(q, street).total),
+                )
+            )
     return found
 
 
 def _ground_findings(q: Engine, street: str, name: str) -> list[Finding]:
     if ground_of(q).empty:
-        return [Finding("ground", name, "there is no ground, so its earthworks end nowhere", "bring in a survey", severity="near",
-                        place=_place(q, street, 0.0))]  # fmt: skip
+        return [
+            Finding(
+                "ground",
+                name,
+                "there is no ground, so its earthworks end nowhere",
+                "bring in a survey",
+                severity="near",
+                place=_place(q, street, 0.0),
+            )
+        ]
     ground = ground_along(q, street)
     off = ~np.isfinite(ground.levels)
     if not off.any():
         return []
     s = float(ground.chainages[int(np.argmax(off))])
-    return [Finding(
-        "street off the ground", name, f"from chainage {s:.2f} it leaves the ground", "move it onto the ground, or bring in more survey",
-        chainage=s, place=_place(q, street, s),
-    )]  # fmt: skip
+    return [
+        Finding(
+            "street off the ground",
+            name,
+            f"from chainage {s:.2f} it leaves the ground",
+            "move it onto the ground, or bring in more survey",
+            chainage=s,
+            place=_place(q, street, s),
+        )
+    ]
 
 
 def _vertical_findings(q: Engine, street: str, name: str, levels: GradeLine) -> list[Finding]:
     rules, profile, found = parts.street_class(q, street), levels.profile, []
     vips = parts.street_vips(q, street)
     for i, g in enumerate(profile.grades):
-        low, high = too_low(abs(_entered(vips, levels, i, float(g))), rules.least_grade), too_high(abs(g), rules.most_grade)
+        low, high = (
+            too_low(abs(_entered(vips, levels, i, float(g))), rules.least_grade),
+            too_high(abs(g), rules.most_grade),
+        )
         if low or high:
             s = float(0.5 * (profile.chainages[i] + profile.chainages[i + 1]))
             limit = rules.least_grade if low else rules.most_grade
-            found.append(Finding(
-                "grade too flat" if low else "grade too steep", name,
-                f"from {profile.chainages[i]:.2f} to {profile.chainages[i + 1]:.2f} it is at {_percent(float(g))}, "
-                f"{'less' if low else 'more'} than {_percent(limit)}",
-                "raise or lower one of its VIPs", abs(float(g)), limit, s, _place(q, street, s),
-            ))  # fmt: skip
+            found.append(
+                Finding(
+                    "grade too flat" if low else "grade too steep",
+                    name,
+                    f"from {profile.chainages[i]:.2f} to {profile.chainages[i + 1]:.2f} it is at {_percent(float(g))}, "
+                    f"{'less' if low else 'more'} than {_percent(limit)}",
+                    "raise or lower one of its VIPs",
+                    abs(float(g)),
+                    limit,
+                    s,
+                    _place(q, street, s),
+                )
+            )
     found += _curve_findings(q, street, name, levels, rules)
     for i, over in profile.overlaps():
         s = float(profile.chainages[i])
-        found.append(Finding(
-            "curves overlap", name, f"the curves at {s:.2f} and {profile.chainages[i + 1]:.2f} overlap by {over:.2f} m",
-            "shorten one of them or move the VIPs apart", over, 0.0, s, _place(q, street, s),
-        ))  # fmt: skip
+        found.append(
+            Finding(
+                "curves overlap",
+                name,
+                f"the curves at {s:.2f} and {profile.chainages[i + 1]:.2f} overlap by {over:.2f} m",
+                "shorten one of them or move the VIPs apart",
+                over,
+                0.0,
+                s,
+                _place(q, street, s),
+            )
+        )
     low_end = min(strip_range(q, street, side)[0] for side in SIDES)
     total = chain_of(q, street).total
     first, last = float(profile.chainages[0]), float(profile.chainages[-1])
     joined = {end: isinstance(q.attempt(joint, street, end), Joint) for end in ENDS}
     if (not joined["start"] and first > low_end + 1e-6) or (not joined["end"] and last < total - 1e-6):
         s = first if not joined["start"] and first > low_end + 1e-6 else last
-        found.append(Finding(
-            "grade line too short", name, f"its grade line runs from {first:.2f} to {last:.2f}, the street from 0 to {total:.2f}",
-            "add a VIP at the street's end", chainage=s, place=_place(q, street, min(max(s, 0.0), total)),
-        ))  # fmt: skip
+        found.append(
+            Finding(
+                "grade line too short",
+                name,
+                f"its grade line runs from {first:.2f} to {last:.2f}, the street from 0 to {total:.2f}",
+                "add a VIP at the street's end",
+                chainage=s,
+                place=_place(q, street, min(max(s, 0.0), total)),
+            )
+        )
     return found
 
 
@@ -235,12 +321,20 @@ def _curve_findings(q: Engine, street: str, name: str, levels: GradeLine, rules:
             mend = None
             if j >= 0:
                 mend = Mend(f"Make the curve {need:.2f} m long", "set_vip", (street, j), (("curve_length", need),))
-            found.append(Finding(
-                "curve too short", name,
-                f"the {'crest' if crest else 'sag'} at {s:.2f} turns by {_percent(abs(change))} over {have:.2f} m; "
-                f"K {k:g} and {rules.least_curve_length:g} m need {need:.2f} m",
-                "lengthen the curve", have, need, s, _place(q, street, s), mend=mend,
-            ))  # fmt: skip
+            found.append(
+                Finding(
+                    "curve too short",
+                    name,
+                    f"the {'crest' if crest else 'sag'} at {s:.2f} turns by {_percent(abs(change))} over {have:.2f} m; "
+                    f"K {k:g} and {rules.least_curve_length:g} m need {need:.2f} m",
+                    "lengthen the curve",
+                    have,
+                    need,
+                    s,
+                    _place(q, street, s),
+                    mend=mend,
+                )
+            )
     return found
 
 
@@ -268,7 +362,9 @@ def junction_findings(q: Engine, street: str, end: End) -> tuple[Finding, ...]:
     return tuple(found)
 
 
-def _return_findings(q: Engine, street: str, end: End, corner: Side, made: Return, levels: ReturnLevels) -> list[Finding]:
+def _return_findings(
+    q: Engine, street: str, end: End, corner: Side, made: Return, levels: ReturnLevels
+) -> list[Finding]:
     rules, name = parts.street_class(q, street), corner_name(q, street, end, corner)
     cubic, found = levels.cubic, []
 
@@ -280,29 +376,48 @@ def _return_findings(q: Engine, street: str, end: End, corner: Side, made: Retur
     grade = cubic.grade(s)
     steepest = int(np.argmax(np.abs(grade)))
     if too_high(float(abs(grade[steepest])), rules.most_return_fall):
-        found.append(Finding(
-            "return too steep", name, f"it falls at {_percent(float(abs(grade[steepest])))}, more than {_percent(rules.most_return_fall)}",
-            "enlarge its radius or ease the side street's first grade", float(abs(grade[steepest])), rules.most_return_fall,
-            float(s[steepest]), place(float(s[steepest])),
-        ))  # fmt: skip
+        found.append(
+            Finding(
+                "return too steep",
+                name,
+                f"it falls at {_percent(float(abs(grade[steepest])))}, more than {_percent(rules.most_return_fall)}",
+                "enlarge its radius or ease the side street's first grade",
+                float(abs(grade[steepest])),
+                rules.most_return_fall,
+                float(s[steepest]),
+                place(float(s[steepest])),
+            )
+        )
     turning = cubic.turning_points()
     pit = getattr(parts.junction_choice(q, street, end), corner).pit
     for t in turning:
         if t.kind == "low" and not pit:
-            found.append(Finding(
-                "low point without a pit", name, f"water stands at {t.level:.3f}, {t.chainage:.2f} m along the return",
-                "put a pit there, or change the side street's first grade", chainage=t.chainage, place=place(t.chainage),
-                mend=Mend("Put a pit there", "set_corner", (street, end, corner), (("pit", True),)),
-            ))  # fmt: skip
+            found.append(
+                Finding(
+                    "low point without a pit",
+                    name,
+                    f"water stands at {t.level:.3f}, {t.chainage:.2f} m along the return",
+                    "put a pit there, or change the side street's first grade",
+                    chainage=t.chainage,
+                    place=place(t.chainage),
+                    mend=Mend("Put a pit there", "set_corner", (street, end, corner), (("pit", True),)),
+                )
+            )
     if not turning:
         flattest = int(np.argmin(np.abs(grade)))
         if too_low(float(abs(grade[flattest])), rules.least_return_fall):
-            found.append(Finding(
-                "return too flat", name,
-                f"it falls at only {_percent(float(abs(grade[flattest])))}, less than {_percent(rules.least_return_fall)}",
-                "steepen the side street's first grade or the through street there", float(abs(grade[flattest])),
-                rules.least_return_fall, float(s[flattest]), place(float(s[flattest])),
-            ))  # fmt: skip
+            found.append(
+                Finding(
+                    "return too flat",
+                    name,
+                    f"it falls at only {_percent(float(abs(grade[flattest])))}, less than {_percent(rules.least_return_fall)}",
+                    "steepen the side street's first grade or the through street there",
+                    float(abs(grade[flattest])),
+                    rules.least_return_fall,
+                    float(s[flattest]),
+                    place(float(s[flattest])),
+                )
+            )
     return found
 
 
@@ -319,16 +434,34 @@ def head_findings(q: Engine, street: str) -> tuple[Finding, ...]:
         return (_of(outline, at),)
     found = []
     if too_low(head.radius, rules.least_bulb_radius):
-        found.append(Finding(
-            "bulb radius", name, f"lip radius {head.radius:g} m is less than {rules.least_bulb_radius:g} m", "enlarge it",
-            head.radius, rules.least_bulb_radius, place=at,
-            mend=Mend(f"Set the radius to {rules.least_bulb_radius:g} m", "set_head", (street,), (("radius", rules.least_bulb_radius),)),
-        ))  # fmt: skip
+        found.append(
+            Finding(
+                "bulb radius",
+                name,
+                f"lip radius {head.radius:g} m is less than {rules.least_bulb_radius:g} m",
+                "enlarge it",
+                head.radius,
+                rules.least_bulb_radius,
+                place=at,
+                mend=Mend(
+                    f"Set the radius to {rules.least_bulb_radius:g} m",
+                    "set_head",
+                    (street,),
+                    (("radius", rules.least_bulb_radius),),
+                ),
+            )
+        )
     levels = q.attempt(head_levels, street)
     if isinstance(levels, Unsolved):
         return (*found, _of(levels, at))
     found += [
-        Finding("bulb drainage", name, f"its levels cannot keep a {rule}", "steepen the street towards it, or let it drain to a pit", place=at)
+        Finding(
+            "bulb drainage",
+            name,
+            f"its levels cannot keep a {rule}",
+            "steepen the street towards it, or let it drain to a pit",
+            place=at,
+        )
         for rule in levels.broken
     ]
     return (*found, *_ring_findings(name, levels, rules, outline.ring.points_at))
@@ -341,19 +474,33 @@ def _ring_findings(name: str, levels: HeadLevels, rules: StreetClass, points_at:
         is_pit = levels.outlet == "pit" and abs(t.chainage - levels.turn) < 0.5 * profile.curves[2] + 1e-6
         if t.kind == "low" and not is_pit:
             e, n = points_at([t.chainage])[0]
-            found.append(Finding(
-                "bulb drainage", name, f"water stands at {t.level:.3f} on its lip, {t.chainage:.2f} m round from the left",
-                "let it drain to a pit, or let the street rise towards the bulb", chainage=t.chainage, place=(float(e), float(n)),
-            ))  # fmt: skip
+            found.append(
+                Finding(
+                    "bulb drainage",
+                    name,
+                    f"water stands at {t.level:.3f} on its lip, {t.chainage:.2f} m round from the left",
+                    "let it drain to a pit, or let the street rise towards the bulb",
+                    chainage=t.chainage,
+                    place=(float(e), float(n)),
+                )
+            )
     for i in (1, 2):
         g = float(abs(profile.grades[i]))
         if too_low(g, rules.least_kerb_fall):
             s = float(0.5 * (profile.chainages[i] + profile.chainages[i + 1]))
             e, n = points_at([s])[0]
-            found.append(Finding(
-                "bulb drainage", name, f"its lip falls at only {_percent(g)}, less than {_percent(rules.least_kerb_fall)}",
-                "lessen its radial fall", g, rules.least_kerb_fall, s, (float(e), float(n)),
-            ))  # fmt: skip
+            found.append(
+                Finding(
+                    "bulb drainage",
+                    name,
+                    f"its lip falls at only {_percent(g)}, less than {_percent(rules.least_kerb_fall)}",
+                    "lessen its radial fall",
+                    g,
+                    rules.least_kerb_fall,
+                    s,
+                    (float(e), float(n)),
+                )
+            )
     return found
 
 
@@ -379,11 +526,18 @@ def _pad_findings(lot: str, plan: LotPlan, made: Pad) -> list[Finding]:
         return []
     limit = made.low if low else made.high
     why = "to fall to the street" if low else "for its driveway's grade"
-    return [Finding(
-        "pad out of its window", lot, f"pad {made.level:.3f} is {'below' if low else 'above'} {limit:.3f}, the limit {why}",
-        f"{'raise' if low else 'lower'} it by {abs(limit - made.level):.3f} m, or change the street's level", made.level, limit,
-        place=place, mend=Mend("Give the level back to the proposal", "set_pad", (lot, None)),
-    )]  # fmt: skip
+    return [
+        Finding(
+            "pad out of its window",
+            lot,
+            f"pad {made.level:.3f} is {'below' if low else 'above'} {limit:.3f}, the limit {why}",
+            f"{'raise' if low else 'lower'} it by {abs(limit - made.level):.3f} m, or change the street's level",
+            made.level,
+            limit,
+            place=place,
+            mend=Mend("Give the level back to the proposal", "set_pad", (lot, None)),
+        )
+    ]
 
 
 @query
@@ -407,12 +561,17 @@ def surface_findings(q: Engine, street: str) -> tuple[Finding, ...]:
             side = roadside(q, edge)
             i = int(missed[0])
             e, n, z = side.points[made_b.index[i], -1]
-            found.append(Finding(
-                "batter finds no ground", side.title,
-                f"from {z:.3f} the batter meets no ground within {made_b.toes.reach[i]:.1f} m at {missed.size} rows, so it is drawn steeper",
-                "a wall or a steeper batter is needed, or the street moved", chainage=float(side.along[made_b.index[i]]),
-                place=(float(e), float(n)), severity="near",
-            ))  # fmt: skip
+            found.append(
+                Finding(
+                    "batter finds no ground",
+                    side.title,
+                    f"from {z:.3f} the batter meets no ground within {made_b.toes.reach[i]:.1f} m at {missed.size} rows, so it is drawn steeper",
+                    "a wall or a steeper batter is needed, or the street moved",
+                    chainage=float(side.along[made_b.index[i]]),
+                    place=(float(e), float(n)),
+                    severity="near",
+                )
+            )
     return _unique(found)
 
 
@@ -430,7 +589,15 @@ def row_findings(q: Engine, street: str, row: str) -> tuple[Finding, ...]:
     if made:
         return ()
     name = next(r.name for r in parts.lot_rows_of(q, street) if r.id == row)
-    return (Finding("lots", f"Lots {name}", "no lot fits between its ends", "lessen the frontage or widen its stretch", place=place),)
+    return (
+        Finding(
+            "lots",
+            f"Lots {name}",
+            "no lot fits between its ends",
+            "lessen the frontage or widen its stretch",
+            place=place,
+        ),
+    )
 
 
 @query

@@ -256,7 +256,9 @@ class Engine:
         self.stats.computed[key[0].name] = self.stats.computed.get(key[0].name, 0) + 1
         return self._store(key, memo, value, failure, tuple(dict.fromkeys(reads)))
 
-    def _store(self, key: Key, memo: _Memo | None, value: Any, failure: Exception | None, reads: tuple[Key, ...]) -> _Memo:
+    def _store(
+        self, key: Key, memo: _Memo | None, value: Any, failure: Exception | None, reads: tuple[Key, ...]
+    ) -> _Memo:
         if memo is None:
             memo = self._memos.setdefault(key, _Memo())
         if memo.checked == 0:
@@ -303,6 +305,6 @@ def same(a: Any, b: Any) -> bool:
         return len(a) == len(b) and all(same(x, y) for x, y in zip(a, b, strict=True))
     if isinstance(a, dict):
         return a.keys() == b.keys() and all(same(v, b[k]) for k, v in a.items())
-    if isinstance(a, float) and a != a:  # noqa: PLR0124 - NaN
-        return bool(b != b)  # noqa: PLR0124
+    if isinstance(a, float) and a != a:
+        return bool(b != b)
     return bool(a == b)

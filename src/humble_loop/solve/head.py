@@ -39,14 +39,19 @@ def head_outline(q: Engine, street: str) -> BulbOutline:
     name = parts.street_name(q, street)
     if joint(q, street, "end") is not None:
         raise Unsolved(
-            f"{name} bulb", "the street ends on another street, where no bulb can stand",
+            f"{name} bulb",
+            "the street ends on another street, where no bulb can stand",
             "reverse the street, or take the bulb away",
-        )  # fmt: skip
+        )
     try:
         return bulb_outline(
-            chain_of(q, street), lane_width(q, street, "left"), lane_width(q, street, "right"),
-            head.radius, head.return_radius, head.offset,
-        )  # fmt: skip
+            chain_of(q, street),
+            lane_width(q, street, "left"),
+            lane_width(q, street, "right"),
+            head.radius,
+            head.return_radius,
+            head.offset,
+        )
     except DoesNotFit as error:
         raise Unsolved(f"{name} bulb", str(error), "change its radius, return radius or offset") from None
 
@@ -89,11 +94,14 @@ def head_levels(q: Engine, street: str) -> HeadLevels:
     end = chain_of(q, street).total
     centre = float(crown_levels(q, street, [end])[0])
     (z0, m0), (z1, m1) = (
-        _lip_end(q, street, "left", outline.base_left), _lip_end(q, street, "right", outline.base_right),
-    )  # fmt: skip
+        _lip_end(q, street, "left", outline.base_left),
+        _lip_end(q, street, "right", outline.base_right),
+    )
     m1 = -m1
     if not np.isfinite(centre + z0 + z1 + m0 + m1):
-        raise Unsolved(f"{name} bulb", "the street's grade line does not reach the bulb's centre", "lengthen the grade line")
+        raise Unsolved(
+            f"{name} bulb", "the street's grade line does not reach the bulb's centre", "lengthen the grade line"
+        )
     rising = float(grade_line(q, street).profile.grade([end], "before")[0]) >= 0
     outlet: Literal["street", "pit"] = head.outlet if head.outlet != "auto" else ("street" if rising else "pit")
     turn = float(outline.ring.starts[1] + 0.5 * outline.ring.length[1])
@@ -109,12 +117,12 @@ def head_levels(q: Engine, street: str) -> HeadLevels:
     broken = []
     fall = (centre - level) / head.radius
     if fall < rules.least_radial_fall * (1 - 1e-9):
-        broken.append(f"radial fall of at least {rules.least_radial_fall:.1%}, since the kerb needs {least:.1%} along it")
+        broken.append(
+            f"radial fall of at least {rules.least_radial_fall:.1%}, since the kerb needs {least:.1%} along it"
+        )
     if fall > rules.most_radial_fall * (1 + 1e-9):
         broken.append(f"radial fall of at most {rules.most_radial_fall:.1%}, since the kerb needs {least:.1%} along it")
-    profile = Profile.of(
-        [0.0, c / 2, turn, total - c / 2, total], [z0, za, level, zb, z1], [0.0, c, c, c, 0.0]
-    )
+    profile = Profile.of([0.0, c / 2, turn, total - c / 2, total], [z0, za, level, zb, z1], [0.0, c, c, c, 0.0])
     return HeadLevels(profile, turn, outlet, centre, tuple(broken))
 
 

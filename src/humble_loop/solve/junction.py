@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.optimize import brentq
 
 from humble_loop.geometry.arcs import DoesNotFit, OffsetLine, TangentArc, tangent_arc
 from humble_loop.geometry.arrays import Floats, frozen, left_normals, tangents
@@ -19,9 +20,17 @@ from humble_loop.site.model import End, Side
 from humble_loop.solve import parts
 from humble_loop.solve.engine import Engine, Unsolved, query
 from humble_loop.solve.street import (
-    LipLine, centreline, chain_of, grade_line, ground_along, lane_width, lip_line, side_sign,
-)  # fmt: skip
+    LipLine,
+    centreline,
+    chain_of,
+    grade_line,
+    ground_along,
+    lane_width,
+    lip_line,
+    side_sign,
+)
 
+_FARTHEST_THROAT = 80.0  # metres along the side street
 JOIN = 0.25  # metres: how near an end must lie to another centreline to be on it
 SIDES: tuple[Side, Side] = ("left", "right")
 ENDS: tuple[End, End] = ("start", "end")
@@ -181,9 +190,10 @@ def kerb_return(q: Engine, street: str, end: End, corner: Side) -> Return:
         arc = tangent_arc(OffsetLine(lip.chain, lip.offset, lip.side), OffsetLine(leg, sign * width), radius, near)
     except DoesNotFit as error:
         raise Unsolved(
-            f"{junction_name(q, street, end)} {corner} corner", f"its return cannot be made: {error}",
+            f"{junction_name(q, street, end)} {corner} corner",
+            f"its return cannot be made: {error}",
             "change the radius, or move the side street",
-        ) from None  # fmt: skip
+        ) from None
     if not 0.0 < arc.base_end < leg.total:
         raise Unsolved(
             f"{junction_name(q, street, end)} {corner} corner",
@@ -218,26 +228,22 @@ def _throat_place(q: Engine, street: str, end: End) -> tuple[float, float]:
     leg = leg_of(q, street, end)
     lip = through_lip(q, street, end)
 
-    def beyond(u: float) -> float:
-        foot = lip.chain.feet(leg.points_at([u]), extend=True)
-        return (float(foot.offsets[0]) - lip.offset) * lip.side
+    def beyond(u: Floats) -> Floats:
+        feet = lip.chain.feet(leg.points_at(u), extend=True)
+        return (feet.offsets - lip.offset) * lip.side
 
-    # March out to the first crossing, then halve: robust for any curve, exact to the last digit.
-    steps = np.arange(0.0, min(leg.total, 80.0) + 0.5, 0.5)
-    before = 0.0
-    for u in steps[1:]:
-        if beyond(float(u)) > 0:
-            low, high = before, float(u)
-            for _ in range(80):
-                middle = 0.5 * (low + high)
-                low, high = (middle, high) if beyond(middle) <= 0 else (low, middle)
-            u_at = 0.5 * (low + high)
-            return u_at, float(lip.chain.feet(leg.points_at([u_at]), extend=True).chainages[0])
-        before = float(u)
+    # March out to the first crossing, then close in on it: right for any curve, and exact.
+    u = np.append(np.arange(0.0, min(leg.total, _FARTHEST_THROAT), 0.5), min(leg.total, _FARTHEST_THROAT))
+    out = np.flatnonzero(beyond(u) > 0)
+    if out.size and out[0] > 0:
+        low, high = float(u[out[0] - 1]), float(u[out[0]])
+        at = float(brentq(lambda v: float(beyond(np.array([v]))[0]), low, high, xtol=1e-13, rtol=1e-15))
+        return at, float(lip.chain.feet(leg.points_at([at]), extend=True).chainages[0])
     raise Unsolved(
-        junction_name(q, street, end), "the side street never crosses the through street's lip",
+        junction_name(q, street, end),
+        "the side street never crosses the through street's lip",
         "let it leave at a wider angle, or lengthen it",
-    )  # fmt: skip
+    )
 
 
 @query
@@ -249,9 +255,10 @@ def throat(q: Engine, street: str, end: End) -> Throat:
     level = lip.level(at)
     if not np.isfinite(level):
         raise Unsolved(
-            junction_name(q, street, end), "the through street has no level at the throat",
+            junction_name(q, street, end),
+            "the through street has no level at the throat",
             "let the through street's grade line reach past the junction",
-        )  # fmt: skip
+        )
     side_chainage = u if end == "start" else leg.total - u
     return Throat(frozen(leg.points_at([u])[0]), at, side_chainage, u, level, lip.grade(at))
 
@@ -320,22 +327,23 @@ def return_levels(q: Engine, street: str, end: End, corner: Side) -> ReturnLevel
     crown = profile.level([s])[0]
     if not np.isfinite(crown):
         raise Unsolved(
-            f"{junction_name(q, street, end)} {corner} corner", "the side street has no level where the return ends",
+            f"{junction_name(q, street, end)} {corner} corner",
+            "the side street has no level where the return ends",
             "let its grade line reach from the throat past the return",
-        )  # fmt: skip
+        )
     stretch = 1.0 - float(chain_of(q, street).at([s]).curvatures[0]) * sign * width
     outwards = 1.0 if end == "start" else -1.0
     m1 = float(profile.grade([s], side="after" if end == "start" else "before")[0]) * outwards / stretch
     z1 = float(crown + normal * width)
     if not np.isfinite(z0 + m0):
         raise Unsolved(
-            f"{junction_name(q, street, end)} {corner} corner", "the through lip has no level where the return starts",
+            f"{junction_name(q, street, end)} {corner} corner",
+            "the through lip has no level where the return starts",
             "let the through street's grade line reach past the junction",
-        )  # fmt: skip
+        )
     return ReturnLevels(Cubic(made.arc.length, z0, m0, z1, m1))
 
 
 def corner_name(q: Engine, street: str, end: End, corner: Side) -> str:
     """'Side street / Through street left corner'."""
     return f"{junction_name(q, street, end)} {corner} corner"
-

@@ -46,9 +46,7 @@ def lots_of_row(q: Engine, street: str, row_id: str) -> tuple[LotFrame, ...]:
     letter = {"left": "L", "right": "R", "head": "H"}[row.place]
     name = parts.street_name(q, street)
     pairs = [(a, b) for run in corners for a, b in zip(run[:-1], run[1:])]
-    return tuple(
-        LotFrame(f"{name} {letter}{row.first_number + i}", row, a, b) for i, (a, b) in enumerate(pairs)
-    )
+    return tuple(LotFrame(f"{name} {letter}{row.first_number + i}", row, a, b) for i, (a, b) in enumerate(pairs))
 
 
 @query
@@ -102,7 +100,9 @@ def _along_side(q: Engine, street: str, row: LotRow, side: Side) -> list[list[Lo
     low, high = strip_range(q, street, side)
     begin = low if row.start is None else max(low, row.start)
     finish = high if row.end is None else min(high, row.end)
-    reach_head = row.end is None and head_of(q, street) is not None and not isinstance(q.attempt(head_outline, street), Unsolved)
+    reach_head = (
+        row.end is None and head_of(q, street) is not None and not isinstance(q.attempt(head_outline, street), Unsolved)
+    )
     boundary = side_shape(q, street, side).reach + lane_width(q, street, side)
     sign = side_sign(side)
     chain = chain_of(q, street)
@@ -240,7 +240,9 @@ def lot_plan(q: Engine, street: str, name: str) -> LotPlan:
     pieces = [g for g in getattr(keep, "geoms", [keep]) if isinstance(g, Polygon) and not g.is_empty]
     pad = max(pieces, key=lambda g: g.area).simplify(0.05) if pieces else Polygon()
     if pad.area < 20.0:
-        raise Unsolved(name, "there is no room for a pad inside its setbacks", "lessen the setback or gaps, or enlarge the lot")
+        raise Unsolved(
+            name, "there is no room for a pad inside its setbacks", "lessen the setback or gaps, or enlarge the lot"
+        )
     lengths = np.hypot(*np.diff(front, axis=0).T)
     middle = np.asarray(LineString(front).interpolate(0.5, normalized=True).coords[0])
     ring = np.asarray(shapely.geometry.polygon.orient(pad).exterior.coords)[:-1]

@@ -5,8 +5,19 @@ from __future__ import annotations
 from humble_loop.ground.surface import Surface
 from humble_loop.site.edits import junction_choice as _junction_choice
 from humble_loop.site.model import (
-    End, JunctionChoice, KerbShape, LotRow, SetOut, Settings, Site, Street, StreetClass, SurveyLine, TypicalSection, Vip,
-)  # fmt: skip
+    End,
+    JunctionChoice,
+    KerbShape,
+    LotRow,
+    SetOut,
+    Settings,
+    Site,
+    Street,
+    StreetClass,
+    SurveyLine,
+    TypicalSection,
+    Vip,
+)
 from humble_loop.solve.engine import Unsolved, part
 
 

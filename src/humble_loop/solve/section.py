@@ -17,11 +17,27 @@ from humble_loop.solve import parts
 from humble_loop.solve.engine import Engine, Unsolved, query
 from humble_loop.solve.head import head_levels, head_of, head_outline, ring_normals
 from humble_loop.solve.junction import (
-    ENDS, Return, corner_name, joint, joints_on, kerb_return, leg_side, require_joint, return_levels, throat,
-)  # fmt: skip
+    ENDS,
+    Return,
+    corner_name,
+    joint,
+    joints_on,
+    kerb_return,
+    leg_side,
+    require_joint,
+    return_levels,
+    throat,
+)
 from humble_loop.solve.street import (
-    centreline, chain_of, crossfall, crown_levels, grade_line, ground_of, lane_width, side_sign,
-)  # fmt: skip
+    centreline,
+    chain_of,
+    crossfall,
+    crown_levels,
+    grade_line,
+    ground_of,
+    lane_width,
+    side_sign,
+)
 
 _SHY = 0.9  # batters round a corner stop this far of the way to where they would all meet
 
@@ -142,12 +158,14 @@ def rows(q: Engine, street: str) -> Floats:
             keys.append(np.array([t.through_at]))
     keys.append(np.array([s for edge, s in lot_stations(q, street) if edge[0] == "side"]))
     profile = q.attempt(grade_line, street)
-    vertical = profile.profile.key_chainages() if not isinstance(profile, Unsolved) and profile.profile.chainages.size < 60 else []
+    vertical = (
+        profile.profile.key_chainages()
+        if not isinstance(profile, Unsolved) and profile.profile.chainages.size < 60
+        else []
+    )
     interval = np.arange(0.0, chain.total, settings.row_interval)
     curves = chain.sampled(sag=settings.arc_tolerance, reach=outermost)
-    return frozen(
-        unique_chainages(*keys, vertical, interval, curves, low=0.0, high=chain.total, gap=1e-4)
-    )
+    return frozen(unique_chainages(*keys, vertical, interval, curves, low=0.0, high=chain.total, gap=1e-4))
 
 
 @dataclass(frozen=True)
@@ -248,8 +266,17 @@ def _along_street(q: Engine, street: str, side: Side) -> Roadside:
             d = np.abs(s - at)
             reach = np.minimum(reach, _SHY * (inner + d / np.tan(0.5 * min(r.arc.sweep, 3.0))))
     title = f"{parts.street_name(q, street)} {side}"
-    return Roadside(title, frozen(s), points, shape.names, frozen(outwards), frozen(joined, np.bool_), frozen(reach),
-                    shape.cut_slope, shape.fill_slope)  # fmt: skip
+    return Roadside(
+        title,
+        frozen(s),
+        points,
+        shape.names,
+        frozen(outwards),
+        frozen(joined, np.bool_),
+        frozen(reach),
+        shape.cut_slope,
+        shape.fill_slope,
+    )
 
 
 def _corners_beside(q: Engine, street: str, side: Side) -> list[tuple[Return, float, float]]:
@@ -281,9 +308,10 @@ def _round_corner(q: Engine, street: str, end: End, corner: Side) -> Roadside:
     start = other if through_new and other.names == shape.names else shape
     if max(shape.reach, start.reach) > 0.95 * made.arc.radius:
         raise Unsolved(
-            title, f"verge and path ({max(shape.reach, start.reach):.2f} m) do not fit inside a return of {made.arc.radius:g} m",
+            title,
+            f"verge and path ({max(shape.reach, start.reach):.2f} m) do not fit inside a return of {made.arc.radius:g} m",
             f"make its radius at least {max(shape.reach, start.reach) / 0.95:.1f} m",
-        )  # fmt: skip
+        )
     u = made.arc.chain.sampled(sag=parts.settings(q).arc_tolerance, interval=2.0)
     frames = made.arc.chain.at(u)
     outwards = made.arc.centre - frames.points
@@ -299,8 +327,17 @@ def _round_corner(q: Engine, street: str, end: End, corner: Side) -> Roadside:
         points[:, 1:, 2] = blended[:, 1:]
     reach = _SHY * (made.arc.radius - ((1 - t) * start.reach + t * shape.reach)[:, 0])
     joined = np.ones(len(u) - 1, dtype=bool)
-    return Roadside(title, frozen(u), frozen(points), shape.names, frozen(outwards), frozen(joined, np.bool_),
-                    frozen(reach), shape.cut_slope, shape.fill_slope)  # fmt: skip
+    return Roadside(
+        title,
+        frozen(u),
+        frozen(points),
+        shape.names,
+        frozen(outwards),
+        frozen(joined, np.bool_),
+        frozen(reach),
+        shape.cut_slope,
+        shape.fill_slope,
+    )
 
 
 def _round_head(q: Engine, street: str) -> Roadside:
@@ -310,20 +347,28 @@ def _round_head(q: Engine, street: str) -> Roadside:
     left, right = side_shape(q, street, "left"), side_shape(q, street, "right")
     title = f"{parts.street_name(q, street)} bulb"
     if left.names != right.names:
-        raise Unsolved(title, "its left and right sections have different points", "use a section with alike sides at a bulb")
+        raise Unsolved(
+            title, "its left and right sections have different points", "use a section with alike sides at a bulb"
+        )
     reach = max(left.reach, right.reach)
     smallest = 1.0 / float(np.max(outline.ring.k0))
     if reach > 0.95 * smallest:
         raise Unsolved(
-            title, f"verge and path ({reach:.2f} m) do not fit inside a return radius of {smallest:g} m",
+            title,
+            f"verge and path ({reach:.2f} m) do not fit inside a return radius of {smallest:g} m",
             f"make its return radius at least {reach / 0.95:.1f} m",
-        )  # fmt: skip
+        )
     ring = outline.ring
     stations = np.array([s for edge, s in lot_stations(q, street) if edge[0] == "head"])
     u = unique_chainages(
-        ring.key_chainages(), [levels.turn], stations, ring.sampled(sag=parts.settings(q).arc_tolerance, reach=reach),
-        low=0.0, high=ring.total, gap=1e-4,
-    )  # fmt: skip
+        ring.key_chainages(),
+        [levels.turn],
+        stations,
+        ring.sampled(sag=parts.settings(q).arc_tolerance, reach=reach),
+        low=0.0,
+        high=ring.total,
+        gap=1e-4,
+    )
     outwards = ring_normals(outline, u)
     t = (u / ring.total)[:, None]
     lip = np.column_stack([ring.points_at(u), levels.profile.level(u)])
@@ -333,8 +378,17 @@ def _round_head(q: Engine, street: str) -> Roadside:
     concave = concave | np.roll(concave, 1)
     limit = np.where(concave, np.minimum(limit, _SHY * (smallest - reach)), limit)
     joined = np.ones(len(u) - 1, dtype=bool)
-    return Roadside(title, frozen(u), points, left.names, frozen(outwards), frozen(joined, np.bool_), frozen(limit),
-                    min(left.cut_slope, right.cut_slope), min(left.fill_slope, right.fill_slope))  # fmt: skip
+    return Roadside(
+        title,
+        frozen(u),
+        points,
+        left.names,
+        frozen(outwards),
+        frozen(joined, np.bool_),
+        frozen(limit),
+        min(left.cut_slope, right.cut_slope),
+        min(left.fill_slope, right.fill_slope),
+    )
 
 
 @query

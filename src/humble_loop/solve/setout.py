@@ -12,8 +12,14 @@ from humble_loop.solve import parts
 from humble_loop.solve.engine import Engine, Unsolved, query
 from humble_loop.solve.head import head_levels, head_of, head_outline, require_head, ring_normals
 from humble_loop.solve.junction import (
-    ENDS, SIDES, Joint, corner_name, joint, kerb_return, return_levels,
-)  # fmt: skip
+    ENDS,
+    SIDES,
+    Joint,
+    corner_name,
+    joint,
+    kerb_return,
+    return_levels,
+)
 from humble_loop.solve.section import gaps, half_road, is_new, strip_range
 from humble_loop.solve.street import chain_of, side_sign
 
@@ -51,7 +57,9 @@ def street_set_out(q: Engine, street: str) -> tuple[SetOutPoint, ...]:
     return tuple(found)
 
 
-def _points(q: Engine, street: str, xy: Floats, out: Floats, z: Floats, thing: str, marks: list[str]) -> list[SetOutPoint]:
+def _points(
+    q: Engine, street: str, xy: Floats, out: Floats, z: Floats, thing: str, marks: list[str]
+) -> list[SetOutPoint]:
     choice = parts.set_out(q)
     at = xy + out * choice.offset
     feet = chain_of(q, street).feet(at)
@@ -101,7 +109,11 @@ def _round_bulb(q: Engine, street: str) -> list[SetOutPoint]:
         if k:
             u, marks = u[1:], marks[1:]
         xy = outline.ring.points_at(u)
-        thing = f"{parts.street_name(q, street)} {part}" if part == "bulb" else f"{parts.street_name(q, street)} bulb {part}"
+        thing = (
+            f"{parts.street_name(q, street)} {part}"
+            if part == "bulb"
+            else f"{parts.street_name(q, street)} bulb {part}"
+        )
         found += _points(q, street, xy, ring_normals(outline, u), levels.profile.level(u), thing, marks)
     return found
 
@@ -115,4 +127,3 @@ def set_out_points(q: Engine) -> list[tuple[int, SetOutPoint]]:
 def _or_none(q: Engine, street: str) -> tuple[SetOutPoint, ...]:
     made = q.attempt(street_set_out, street)
     return () if isinstance(made, Unsolved) else made
-

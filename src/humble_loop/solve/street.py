@@ -100,9 +100,10 @@ def _existing(q: Engine, street: str) -> GradeLine:
     known = np.isfinite(ground.levels)
     if known.sum() < 2:
         raise Unsolved(
-            parts.street_name(q, street), "an existing street has no ground under it to take its levels from",
+            parts.street_name(q, street),
+            "an existing street has no ground under it to take its levels from",
             "bring in a surface that covers it, or set its VIPs",
-        )  # fmt: skip
+        )
     profile = Profile.of(ground.chainages[known], ground.levels[known])
     n = int(known.sum())
     return GradeLine(profile, ("tied",) * n, (-1,) * n)
@@ -123,7 +124,9 @@ def _set(name: str, vips: tuple[Vip, ...], ties: dict[str, tuple[float, float]])
             assert v.grade is not None
             level = rows[-1][1] + v.grade * (v.chainage - rows[-1][0])
         else:
-            raise Unsolved(name, f"its first VIP, at {v.chainage:.2f}, has a grade but nothing to follow from", "set its level")
+            raise Unsolved(
+                name, f"its first VIP, at {v.chainage:.2f}, has a grade but nothing to follow from", "set its level"
+            )
         rows.append((v.chainage, level, v.curve_length, "set", i))
     if "end" in ties:
         rows.append((*ties["end"], 0.0, "tied", -1))
@@ -143,9 +146,10 @@ def _proposed(q: Engine, street: str, ties: dict[str, tuple[float, float]], tota
     finish = ties["end"][0] if "end" in ties else total
     if known.sum() < 2 or finish - begin < 1.0:
         raise Unsolved(
-            parts.street_name(q, street), "there is no ground under it to propose a grade line from",
+            parts.street_name(q, street),
+            "there is no ground under it to propose a grade line from",
             "move it onto the ground, or set its VIPs",
-        )  # fmt: skip
+        )
     s = unique_chainages([begin, finish], ground.chainages[known], low=begin, high=finish, gap=0.05)
     z = np.interp(s, ground.chainages[known], ground.levels[known])
     least, most = rules.least_grade, 0.9 * rules.most_grade
@@ -153,9 +157,14 @@ def _proposed(q: Engine, street: str, ties: dict[str, tuple[float, float]], tota
     best: tuple[Floats, Floats] | None = None
     for widen in (1.0, 1.5, 2.2, 3.2, 4.6, 6.6):
         corners, levels = straights_in_tube(
-            s, z - rules.cut_tolerance * widen, z + rules.fill_tolerance * widen,
-            start=start, least=least, most=most, shortest=25.0,
-        )  # fmt: skip
+            s,
+            z - rules.cut_tolerance * widen,
+            z + rules.fill_tolerance * widen,
+            start=start,
+            least=least,
+            most=most,
+            shortest=25.0,
+        )
         best = (corners, levels)
         if len(corners) <= 2 + (finish - begin) / 60.0:
             break

@@ -23,12 +23,28 @@ from humble_loop.solve import parts
 from humble_loop.solve.engine import Engine, Unsolved, query
 from humble_loop.solve.head import head_levels, head_of, head_outline
 from humble_loop.solve.junction import (
-    ENDS, Joint, joint, junction_name, kerb_return, leg_of, leg_side, require_joint, throat, through_lip,
-)  # fmt: skip
+    ENDS,
+    Joint,
+    joint,
+    junction_name,
+    kerb_return,
+    leg_of,
+    leg_side,
+    require_joint,
+    throat,
+    through_lip,
+)
 from humble_loop.solve.lot import find_lot, frontage_levels, lot_plan, lots, pad, side_line
 from humble_loop.solve.section import (
-    Edge, batters, corner_edge, edges, half_road, head_edge, is_new, roadside,
-)  # fmt: skip
+    Edge,
+    batters,
+    corner_edge,
+    edges,
+    half_road,
+    head_edge,
+    is_new,
+    roadside,
+)
 from humble_loop.solve.street import chain_of, crown_levels, ground_of
 
 PieceId = tuple[str, ...]
@@ -162,7 +178,14 @@ def _junction(q: Engine, street: str, end: End) -> Piece:
     longer = halves["right"] if (right < left) == (end == "start") else halves["left"]
     crown = _between(longer.crown, longer.chainages, right, left)
     outline = np.concatenate(
-        [through[:-1], lips["right"][:-1], halves["right"].lip[[near]], crown, halves["left"].lip[[near]], lips["left"][::-1][1:-1]]
+        [
+            through[:-1],
+            lips["right"][:-1],
+            halves["right"].lip[[near]],
+            crown,
+            halves["left"].lip[[near]],
+            lips["left"][::-1][1:-1],
+        ]
     )
     nearest = min(returns["left"].leg_at, returns["right"].leg_at)
     u = np.linspace(t.leg_at, nearest, max(2, int((nearest - t.leg_at) / 1.0) + 1))
@@ -308,4 +331,3 @@ def whole_surface(q: Engine) -> Surface:
     merged = inverse.ravel()[triangles]
     merged = merged[(merged[:, 0] != merged[:, 1]) & (merged[:, 1] != merged[:, 2]) & (merged[:, 0] != merged[:, 2])]
     return Surface(points[first], merged)
-

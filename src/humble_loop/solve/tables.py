@@ -14,14 +14,26 @@ from humble_loop.solve.checks import findings
 from humble_loop.solve.engine import Engine, Unsolved
 from humble_loop.solve.head import head_levels, head_of, head_outline, require_head
 from humble_loop.solve.junction import (
-    SIDES, all_joints, junction_name, kerb_return, require_joint, return_levels, throat,
-)  # fmt: skip
+    SIDES,
+    all_joints,
+    junction_name,
+    kerb_return,
+    require_joint,
+    return_levels,
+    throat,
+)
 from humble_loop.solve.lot import lot_plan, lots, pad
 from humble_loop.solve.section import half_road, is_new, roadside, rows, side_edge
 from humble_loop.solve.setout import set_out_points
 from humble_loop.solve.street import (
-    centreline, chain_of, crown_levels, grade_line, ground_of, lip_levels, lip_line,
-)  # fmt: skip
+    centreline,
+    chain_of,
+    crown_levels,
+    grade_line,
+    ground_of,
+    lip_levels,
+    lip_line,
+)
 from humble_loop.solve.surface import all_pieces, finished_mesh, piece_volume
 
 
@@ -99,7 +111,9 @@ def _street_table(q: Engine, of: str | None, every: float | None) -> Table:
         grades = np.abs(profile.grades) if profile is not None else np.array([np.nan])
         state = "unsolved" if isinstance(made, Unsolved) else ("set" if "set" in made.states else made.states[-1])
         head = frame.head.kind if frame.head else None
-        out.append((frame.name, frame.kind, frame.street_class, frame.section, length, state, grades.min(), grades.max(), head))
+        out.append(
+            (frame.name, frame.kind, frame.street_class, frame.section, length, state, grades.min(), grades.max(), head)
+        )
     columns = ("street", "kind", "street_class", "section", "length", "grade_line", "flattest", "steepest", "head")
     return Table(columns, tuple(out))
 
@@ -119,7 +133,9 @@ def _centreline(q: Engine, of: str | None, every: float | None) -> Table:
     which = chain.element_at(s)
     with np.errstate(divide="ignore"):
         radius = np.abs(1.0 / frames.curvatures)
-    out = zip(s, frames.points[:, 0], frames.points[:, 1], bearing_of(frames.headings), [kinds[i] for i in which], radius)
+    out = zip(
+        s, frames.points[:, 0], frames.points[:, 1], bearing_of(frames.headings), [kinds[i] for i in which], radius
+    )
     return Table(("chainage", "easting", "northing", "bearing_deg", "element", "radius"), tuple(out))
 
 
@@ -161,7 +177,9 @@ def _sections(q: Engine, of: str | None, every: float | None) -> Table:
             for s, b, row in zip(beside.along, base, beside.points):
                 if np.min(np.abs(wanted - s), initial=np.inf) < 1e-6:
                     offsets = sign * np.hypot(*(row[:, :2] - b).T)
-                    out.extend((name, s, f"{side} {n}", o, p[2], p[0], p[1]) for n, o, p in zip(beside.names, offsets, row))
+                    out.extend(
+                        (name, s, f"{side} {n}", o, p[2], p[0], p[1]) for n, o, p in zip(beside.names, offsets, row)
+                    )
     out.sort(key=lambda r: (r[0], r[1], -r[3]))
     return Table(("street", "chainage", "point", "offset", "level", "easting", "northing"), tuple(out))
 
@@ -181,10 +199,16 @@ def _junctions(q: Engine, of: str | None, every: float | None) -> Table:
     out = []
     for side, end, name in _of_joint(q, of):
         j, t = require_joint(q, side, end), _solved(q, of, throat, side, end)
-        out.append((
-            name, parts.street_name(q, j.through), parts.street_name(q, side), j.through_chainage,
-            t.side_chainage if t else None, t.level if t else None,
-        ))  # fmt: skip
+        out.append(
+            (
+                name,
+                parts.street_name(q, j.through),
+                parts.street_name(q, side),
+                j.through_chainage,
+                t.side_chainage if t else None,
+                t.level if t else None,
+            )
+        )
     columns = ("junction", "through", "side", "through_chainage", "side_throat_chainage", "throat_level")
     return Table(columns, tuple(out))
 
@@ -206,8 +230,20 @@ def _returns(q: Engine, of: str | None, every: float | None) -> Table:
             more = (length, made.arc.radius, np.degrees(made.arc.sweep), *made.arc.centre)
             rows_ = zip(s, xy[:, 0], xy[:, 1], levels.cubic.level(s), levels.cubic.grade(s))
             out.extend((name, corner, *row, *more) for row in rows_)
-    columns = ("junction", "corner", "distance", "easting", "northing", "level", "grade", "length", "radius", "sweep_deg",
-               "centre_easting", "centre_northing")  # fmt: skip
+    columns = (
+        "junction",
+        "corner",
+        "distance",
+        "easting",
+        "northing",
+        "level",
+        "grade",
+        "length",
+        "radius",
+        "sweep_deg",
+        "centre_easting",
+        "centre_northing",
+    )
     return Table(columns, tuple(out))
 
 
@@ -224,20 +260,56 @@ def _heads(q: Engine, of: str | None, every: float | None) -> Table:
         known = not isinstance(levels, Unsolved)
         ring = outline.ring
         points = [*ring.xy[0], *ring.xy[1], *ring.xy[2], *ring.points_at([ring.total])[0]]
-        out.append((
-            f"{parts.street_name(q, street)} bulb", parts.street_name(q, street), head.kind, head.radius, head.return_radius,
-            head.offset, levels.outlet if known else None, *outline.centre, levels.centre if known else None, ring.total,
-            np.degrees(ring.length[1] / head.radius), np.degrees(ring.length[0] / head.return_radius),
-            np.degrees(ring.length[2] / head.return_radius), outline.base_left, outline.base_right, *points,
-            float(levels.profile.levels[2]) if known else None, levels.turn if known else None,
-        ))  # fmt: skip
+        out.append(
+            (
+                f"{parts.street_name(q, street)} bulb",
+                parts.street_name(q, street),
+                head.kind,
+                head.radius,
+                head.return_radius,
+                head.offset,
+                levels.outlet if known else None,
+                *outline.centre,
+                levels.centre if known else None,
+                ring.total,
+                np.degrees(ring.length[1] / head.radius),
+                np.degrees(ring.length[0] / head.return_radius),
+                np.degrees(ring.length[2] / head.return_radius),
+                outline.base_left,
+                outline.base_right,
+                *points,
+                float(levels.profile.levels[2]) if known else None,
+                levels.turn if known else None,
+            )
+        )
     columns = (
-        "head", "street", "kind", "radius", "return_radius", "offset", "outlet", "centre_easting", "centre_northing",
-        "centre_level", "lip_length", "bulb_sweep_deg", "left_return_sweep_deg", "right_return_sweep_deg",
-        "left_tangent_chainage", "right_tangent_chainage", "left_straight_tangent_easting", "left_straight_tangent_northing",
-        "left_bulb_tangent_easting", "left_bulb_tangent_northing", "right_bulb_tangent_easting", "right_bulb_tangent_northing",
-        "right_straight_tangent_easting", "right_straight_tangent_northing", "turn_level", "turn_distance",
-    )  # fmt: skip
+        "head",
+        "street",
+        "kind",
+        "radius",
+        "return_radius",
+        "offset",
+        "outlet",
+        "centre_easting",
+        "centre_northing",
+        "centre_level",
+        "lip_length",
+        "bulb_sweep_deg",
+        "left_return_sweep_deg",
+        "right_return_sweep_deg",
+        "left_tangent_chainage",
+        "right_tangent_chainage",
+        "left_straight_tangent_easting",
+        "left_straight_tangent_northing",
+        "left_bulb_tangent_easting",
+        "left_bulb_tangent_northing",
+        "right_bulb_tangent_easting",
+        "right_bulb_tangent_northing",
+        "right_straight_tangent_easting",
+        "right_straight_tangent_northing",
+        "turn_level",
+        "turn_distance",
+    )
     return Table(columns, tuple(out))
 
 

@@ -16,13 +16,26 @@ from humble_loop.solve import parts
 from humble_loop.solve.engine import Engine, Unsolved
 from humble_loop.solve.head import head_levels, head_outline, require_head
 from humble_loop.solve.junction import (
-    ENDS, joint, junction_name, kerb_return, leg_side, require_joint, return_levels, throat,
-)  # fmt: skip
+    ENDS,
+    joint,
+    junction_name,
+    kerb_return,
+    leg_side,
+    require_joint,
+    return_levels,
+    throat,
+)
 from humble_loop.solve.lot import find_lot, frontage_levels, frontage_stretches, pad
 from humble_loop.solve.section import Edge, is_new, roadside, side_shape
 from humble_loop.solve.street import (
-    chain_of, crossfall, crown_levels, grade_line, ground_of, lane_width, lip_line,
-)  # fmt: skip
+    chain_of,
+    crossfall,
+    crown_levels,
+    grade_line,
+    ground_of,
+    lane_width,
+    lip_line,
+)
 from humble_loop.solve.surface import PieceId, probe
 
 
@@ -98,16 +111,25 @@ def explain_vip(q: Engine, street: str, i: int) -> Step:
         return Step(what, z, "the ground under the existing street", "ground")
     if state == "tied":
         end: End = "start" if i == 0 else "end"
-        return _made(what, f"tied to the lip of {parts.street_name(q, require_joint(q, street, end).through)} at the throat",
-                     [_term("throat", explain_throat(q, street, end))], "tied")  # fmt: skip
+        return _made(
+            what,
+            f"tied to the lip of {parts.street_name(q, require_joint(q, street, end).through)} at the throat",
+            [_term("throat", explain_throat(q, street, end))],
+            "tied",
+        )
     if state == "set":
         vip = parts.street_vips(q, street)[index]
         if vip.grade is not None:
             run = s - float(line.profile.chainages[i - 1])
-            return _made(what, f"grade set to {_percent(vip.grade)} from the VIP before", [
-                _term("VIP before", explain_vip(q, street, i - 1)),
-                Term(f"{_percent(vip.grade)} × {run:.2f} m", z - float(line.profile.levels[i - 1])),
-            ], "set")  # fmt: skip
+            return _made(
+                what,
+                f"grade set to {_percent(vip.grade)} from the VIP before",
+                [
+                    _term("VIP before", explain_vip(q, street, i - 1)),
+                    Term(f"{_percent(vip.grade)} × {run:.2f} m", z - float(line.profile.levels[i - 1])),
+                ],
+                "set",
+            )
         return Step(what, z, "level set", "set")
     return Step(what, z, "proposed from the ground", "proposed")
 
@@ -116,9 +138,14 @@ def explain_leg(q: Engine, street: str, i: int) -> Step:
     """The grade of leg ``i`` of a grade line, from its two VIPs."""
     p = grade_line(q, street).profile
     run = float(p.chainages[i + 1] - p.chainages[i])
-    return _made(f"grade from {p.chainages[i]:.2f} to {p.chainages[i + 1]:.2f}", f"level difference over {run:.2f} m", [
-        _term("VIP after", explain_vip(q, street, i + 1), 1.0 / run), _term("VIP before", explain_vip(q, street, i), -1.0 / run),
-    ])  # fmt: skip
+    return _made(
+        f"grade from {p.chainages[i]:.2f} to {p.chainages[i + 1]:.2f}",
+        f"level difference over {run:.2f} m",
+        [
+            _term("VIP after", explain_vip(q, street, i + 1), 1.0 / run),
+            _term("VIP before", explain_vip(q, street, i), -1.0 / run),
+        ],
+    )
 
 
 def _on_profile(q: Engine, street: str, s: float) -> Step:
@@ -133,9 +160,12 @@ def _on_profile(q: Engine, street: str, s: float) -> Step:
         into = 0.5 * float(p.curves[vip]) - abs(s - float(p.chainages[vip]))
         if into > 0:
             amount = float(p.changes[vip]) / (2 * float(p.curves[vip])) * into * into
-            terms.append(Term(
-                f"parabola of {p.curves[vip]:.2f} m, {_percent(float(p.changes[vip]))} change, {into:.2f} m into it", amount
-            ))  # fmt: skip
+            terms.append(
+                Term(
+                    f"parabola of {p.curves[vip]:.2f} m, {_percent(float(p.changes[vip]))} change, {into:.2f} m into it",
+                    amount,
+                )
+            )
     return _made(f"{parts.street_name(q, street)} crown at {s:.2f}", "on the grade line", terms)
 
 
@@ -153,10 +183,15 @@ def explain_crown(q: Engine, street: str, s: float) -> Step:
             side: Side = "left" if j.through_side > 0 else "right"
             foot = chain_of(q, j.through).feet(chain_of(q, street).points_at([s]))
             fall, out = parts.section(q, j.through).side(side).lane.grade, abs(float(foot.offsets[0]))
-            return _made(what, f"on the surface of {parts.street_name(q, j.through)}, whose crown holds", [
-                _term("through crown", _on_profile(q, j.through, float(foot.chainages[0]))),
-                Term(f"{_percent(fall)} × {out:.2f} m", fall * out),
-            ], "tied")  # fmt: skip
+            return _made(
+                what,
+                f"on the surface of {parts.street_name(q, j.through)}, whose crown holds",
+                [
+                    _term("through crown", _on_profile(q, j.through, float(foot.chainages[0]))),
+                    Term(f"{_percent(fall)} × {out:.2f} m", fall * out),
+                ],
+                "tied",
+            )
     return _on_profile(q, street, s)
 
 
@@ -169,16 +204,23 @@ def explain_lip_line(q: Engine, street: str, side: Side, s: float) -> Step:
         words = f"surveyed lip '{parts.survey_line(q, named).name}'" if named else "the ground at the existing lip"
         return Step(what, lip.level(s), words, "survey" if named else "ground")
     fall = float(lip.crossfall(s))
-    return _made(what, "crown and crossfall", [
-        _term("crown", _on_profile(q, street, s)), Term(f"crossfall {_percent(fall)} × {lip.width:.2f} m", fall * lip.width),
-    ])  # fmt: skip
+    return _made(
+        what,
+        "crown and crossfall",
+        [
+            _term("crown", _on_profile(q, street, s)),
+            Term(f"crossfall {_percent(fall)} × {lip.width:.2f} m", fall * lip.width),
+        ],
+    )
 
 
 def explain_throat(q: Engine, street: str, end: End) -> Step:
     """The level at a throat: the through lip's level where the side crown line crosses it."""
     j, t = require_joint(q, street, end), throat(q, street, end)
     lip = explain_lip_line(q, j.through, "left" if j.through_side > 0 else "right", t.through_at)
-    return _made(f"{junction_name(q, street, end)} throat", "the through lip's level there", [_term("through lip", lip)], "tied")
+    return _made(
+        f"{junction_name(q, street, end)} throat", "the through lip's level there", [_term("through lip", lip)], "tied"
+    )
 
 
 def explain_lip(q: Engine, street: str, side: Side, s: float) -> Step:
@@ -188,8 +230,11 @@ def explain_lip(q: Engine, street: str, side: Side, s: float) -> Step:
     words = f"crossfall {_percent(fall)} × {width:.2f} m"
     if abs(fall - normal) > 1e-12:
         words += ", turning from flat along the through lip"
-    return _made(f"{parts.street_name(q, street)} {side} lip at {s:.2f}", "crown and crossfall",
-                 [_term("crown", explain_crown(q, street, s)), Term(words, fall * width)])  # fmt: skip
+    return _made(
+        f"{parts.street_name(q, street)} {side} lip at {s:.2f}",
+        "crown and crossfall",
+        [_term("crown", explain_crown(q, street, s)), Term(words, fall * width)],
+    )
 
 
 def _lip_grade(q: Engine, street: str, s: float, value: float, words: str) -> Step:
@@ -209,25 +254,43 @@ def _lip_grade(q: Engine, street: str, s: float, value: float, words: str) -> St
 
 def explain_return(q: Engine, street: str, end: End, corner: Side, s: float) -> Step:
     """The level on a return, ``s`` metres from the through lip."""
-    j, made, cubic = require_joint(q, street, end), kerb_return(q, street, end, corner), return_levels(q, street, end, corner).cubic
+    j, made, cubic = (
+        require_joint(q, street, end),
+        kerb_return(q, street, end, corner),
+        return_levels(q, street, end, corner).cubic,
+    )
     side = leg_side(end, corner)
     w = cubic.weights([s])[0]
     through_side: Side = "left" if j.through_side > 0 else "right"
     start = explain_lip_line(q, j.through, through_side, made.through_at)
     normal, width = parts.section(q, street).side(side).lane.grade, lane_width(q, street, side)
-    finish = _made(f"{parts.street_name(q, street)} {side} lip at {made.side_chainage:.2f}", "crown and normal crossfall", [
-        _term("crown", _on_profile(q, street, made.side_chainage)), Term(f"crossfall {_percent(normal)} × {width:.2f} m", normal * width),
-    ])  # fmt: skip
+    finish = _made(
+        f"{parts.street_name(q, street)} {side} lip at {made.side_chainage:.2f}",
+        "crown and normal crossfall",
+        [
+            _term("crown", _on_profile(q, street, made.side_chainage)),
+            Term(f"crossfall {_percent(normal)} × {width:.2f} m", normal * width),
+        ],
+    )
     return _made(
-        f"{junction_name(q, street, end)} {corner} return, {s:.2f} m along", "cubic meeting both lips in level and grade",
+        f"{junction_name(q, street, end)} {corner} return, {s:.2f} m along",
+        "cubic meeting both lips in level and grade",
         [
             _term("through lip's level", start, float(w[0])),
-            _term("through lip's grade", _lip_grade(q, j.through, made.through_at, cubic.m0, "grade leaving the through lip"), float(w[1])),
+            _term(
+                "through lip's grade",
+                _lip_grade(q, j.through, made.through_at, cubic.m0, "grade leaving the through lip"),
+                float(w[1]),
+            ),
             _term("side lip's level", finish, float(w[2])),
-            _term("side lip's grade", _lip_grade(q, street, made.side_chainage, cubic.m1, "grade reaching the side lip"), float(w[3])),
+            _term(
+                "side lip's grade",
+                _lip_grade(q, street, made.side_chainage, cubic.m1, "grade reaching the side lip"),
+                float(w[3]),
+            ),
         ],
         "tied",
-    )  # fmt: skip
+    )
 
 
 def explain_ring(q: Engine, street: str, u: float) -> Step:
@@ -236,11 +299,19 @@ def explain_ring(q: Engine, street: str, u: float) -> Step:
     p = levels.profile
     i = int(np.clip(np.searchsorted(p.chainages, u, side="right") - 1, 0, p.chainages.size - 2))
     run, length = u - float(p.chainages[i]), float(p.chainages[i + 1] - p.chainages[i])
-    terms = [_term("before", _ring_vip(q, street, i), 1 - run / length), _term("after", _ring_vip(q, street, i + 1), run / length)]
+    terms = [
+        _term("before", _ring_vip(q, street, i), 1 - run / length),
+        _term("after", _ring_vip(q, street, i + 1), run / length),
+    ]
     for vip in (i, i + 1):
         into = 0.5 * float(p.curves[vip]) - abs(u - float(p.chainages[vip]))
         if into > 0:
-            terms.append(Term(f"parabola of {p.curves[vip]:.2f} m", float(p.changes[vip]) / (2 * float(p.curves[vip])) * into * into))
+            terms.append(
+                Term(
+                    f"parabola of {p.curves[vip]:.2f} m",
+                    float(p.changes[vip]) / (2 * float(p.curves[vip])) * into * into,
+                )
+            )
     return _made(f"{parts.street_name(q, street)} bulb lip, {u:.2f} m round", "on the ring's grade line", terms)
 
 
@@ -252,27 +323,44 @@ def _ring_vip(q: Engine, street: str, i: int) -> Step:
         side: Side = "left" if i == 0 else "right"
         s = outline.base_left if i == 0 else outline.base_right
         normal, width = parts.section(q, street).side(side).lane.grade, lane_width(q, street, side)
-        return _made(f"{name} {side} lip where the bulb begins", "crown and crossfall", [
-            _term("crown", _on_profile(q, street, s)), Term(f"crossfall {_percent(normal)} × {width:.2f} m", normal * width),
-        ])  # fmt: skip
+        return _made(
+            f"{name} {side} lip where the bulb begins",
+            "crown and crossfall",
+            [
+                _term("crown", _on_profile(q, street, s)),
+                Term(f"crossfall {_percent(normal)} × {width:.2f} m", normal * width),
+            ],
+        )
     if i in (1, 3):
         base = _ring_vip(q, street, 0 if i == 1 else 4)
-        return _made(f"{name} bulb, {p.chainages[i]:.2f} m round", "runs on at the straight lip's grade",
-                     [_term("straight lip", base), Term("its grade × half the rounding", z - base.value)])  # fmt: skip
+        return _made(
+            f"{name} bulb, {p.chainages[i]:.2f} m round",
+            "runs on at the straight lip's grade",
+            [_term("straight lip", base), Term("its grade × half the rounding", z - base.value)],
+        )
     end = chain_of(q, street).total
     radial = levels.centre - head.fall * head.radius
     if abs(z - radial) < 1e-12:
-        return _made(f"{name} bulb, half way round", "the wanted radial fall from the centre", [
-            _term("bulb centre", explain_crown(q, street, end)), Term(f"−{100 * head.fall:.2f} % × {head.radius:.2f} m", -head.fall * head.radius),
-        ])  # fmt: skip
+        return _made(
+            f"{name} bulb, half way round",
+            "the wanted radial fall from the centre",
+            [
+                _term("bulb centre", explain_crown(q, street, end)),
+                Term(f"−{100 * head.fall:.2f} % × {head.radius:.2f} m", -head.fall * head.radius),
+            ],
+        )
     least = parts.street_class(q, street).least_kerb_fall
     sign = 1.0 if levels.outlet == "street" else -1.0
     runs = {1: float(p.chainages[2] - p.chainages[1]), 3: float(p.chainages[3] - p.chainages[2])}
     governs = min(runs, key=lambda k: abs(float(p.levels[k]) + sign * least * runs[k] - z))
-    return _made(f"{name} bulb, half way round", f"least kerb fall of {100 * least:.2f} % along the lip to the {levels.outlet}", [
-        _term("where the ring's own grade begins", _ring_vip(q, street, governs)),
-        Term(f"{_percent(sign * least)} × {runs[governs]:.2f} m", sign * least * runs[governs]),
-    ])  # fmt: skip
+    return _made(
+        f"{name} bulb, half way round",
+        f"least kerb fall of {100 * least:.2f} % along the lip to the {levels.outlet}",
+        [
+            _term("where the ring's own grade begins", _ring_vip(q, street, governs)),
+            Term(f"{_percent(sign * least)} × {runs[governs]:.2f} m", sign * least * runs[governs]),
+        ],
+    )
 
 
 def explain_edge_lip(q: Engine, edge: Edge, along: float) -> Step:
@@ -298,10 +386,14 @@ def explain_roadside(q: Engine, edge: Edge, row: int, name: str) -> Step:
         here = ground_of(q).levels(side.points[row, k, :2][None])[0]
         ground = float(here) if np.isfinite(here) else lip.value + sum(rises)
         designed = _made(f"{name} by the section", "lip and rises", [_term("lip", lip), *map(Term, words, rises)])
-        return _made(what, "growing out of the ground along an existing street", [
-            _term(f"{100 * (1 - t):.0f} % of the ground", Step("ground", ground, "", "ground"), 1 - t),
-            _term(f"{100 * t:.0f} % of the section", designed, t),
-        ])  # fmt: skip
+        return _made(
+            what,
+            "growing out of the ground along an existing street",
+            [
+                _term(f"{100 * (1 - t):.0f} % of the ground", Step("ground", ground, "", "ground"), 1 - t),
+                _term(f"{100 * t:.0f} % of the section", designed, t),
+            ],
+        )
     return _made(what, "out from the lip by the typical section", [_term("lip", lip), *map(Term, words, rises)])
 
 
@@ -331,11 +423,23 @@ def explain_pad(q: Engine, street: str, lot: str) -> Step:
         return Step(what, made.level, "level set", "set")
     if np.isfinite(made.wanted) and made.low <= made.wanted <= made.high:
         return Step(what, made.level, "median of the ground under it, where cut and fill are least", "ground")
-    grade = rules.least_lot_fall if not np.isfinite(made.wanted) or made.wanted < made.low else rules.most_driveway_grade
-    rule = "the least that falls to the street" if grade == rules.least_lot_fall else "the most that the driveway can climb"
-    return _made(what, f"{rule} (the ground would have it at {made.wanted:.3f})", [
-        _term("boundary", _frontage_middle(q, street, lot)), Term(f"{_percent(grade)} × {made.run:.2f} m", grade * made.run),
-    ], "proposed")  # fmt: skip
+    grade = (
+        rules.least_lot_fall if not np.isfinite(made.wanted) or made.wanted < made.low else rules.most_driveway_grade
+    )
+    rule = (
+        "the least that falls to the street"
+        if grade == rules.least_lot_fall
+        else "the most that the driveway can climb"
+    )
+    return _made(
+        what,
+        f"{rule} (the ground would have it at {made.wanted:.3f})",
+        [
+            _term("boundary", _frontage_middle(q, street, lot)),
+            Term(f"{_percent(grade)} × {made.run:.2f} m", grade * made.run),
+        ],
+        "proposed",
+    )
 
 
 def _frontage_middle(q: Engine, street: str, lot: str) -> Step:
@@ -344,9 +448,14 @@ def _frontage_middle(q: Engine, street: str, lot: str) -> Step:
     middle = 0.5 * float(along[-1])
     i = int(np.clip(np.searchsorted(along, middle, side="right") - 1, 0, len(along) - 2))
     t = (middle - float(along[i])) / float(along[i + 1] - along[i])
-    return _made(f"{lot} boundary at the middle of its frontage", "between two rows of the roadside", [
-        _term("row before", _boundary_at(q, street, lot, front[i]), 1 - t), _term("row after", _boundary_at(q, street, lot, front[i + 1]), t),
-    ])  # fmt: skip
+    return _made(
+        f"{lot} boundary at the middle of its frontage",
+        "between two rows of the roadside",
+        [
+            _term("row before", _boundary_at(q, street, lot, front[i]), 1 - t),
+            _term("row after", _boundary_at(q, street, lot, front[i + 1]), t),
+        ],
+    )
 
 
 def _boundary_at(q: Engine, street: str, lot: str, point: np.ndarray) -> Step:
@@ -368,9 +477,14 @@ def trail_at(q: Engine, easting: float, northing: float) -> Step:
     base = _nearest_line(q, found.piece, np.array([easting, northing]))
     if abs(base.value - found.finished) < 5e-10:
         return base
-    return _made("finished level here", f"on {found.title}", [
-        _term("nearest line", base), Term("from there to here on the surface", found.finished - base.value),
-    ])  # fmt: skip
+    return _made(
+        "finished level here",
+        f"on {found.title}",
+        [
+            _term("nearest line", base),
+            Term("from there to here on the surface", found.finished - base.value),
+        ],
+    )
 
 
 def _nearest_line(q: Engine, piece: PieceId, at: np.ndarray) -> Step:
@@ -409,4 +523,3 @@ def _nearest_line(q: Engine, piece: PieceId, at: np.ndarray) -> Step:
     if abs(offset) > 0.5 * lane_width(q, street, side_):
         return explain_lip(q, street, side_, s)
     return explain_crown(q, street, s)
-

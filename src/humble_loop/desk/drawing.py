@@ -1,0 +1,297 @@
+"""What the plan draws, as queries: a view redraws a thing only when the answer is another object."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.ground.contour import contour_segments
+from humble_loop.ground.surface import Surface
+from humble_loop.solve import parts
+from humble_loop.solve.engine import Engine, Unsolved, query
+from humble_loop.solve.junction import ENDS, SIDES, Joint, joint, joints_on, throat
+from humble_loop.solve.lot import lot_plan, lots, pad
+from humble_loop.solve.section import batters, edges, half_road, is_new, roadside
+from humble_loop.solve.street import chain_of, crown_levels, ground_along, ground_of, lip_line
+from humble_loop.solve.surface import finished_mesh, street_pieces
+
+_GAP = np.full((1, 2), np.nan)
+
+
+def joined_up(lines: list[Floats]) -> Floats:
+    """Lines (each (k, 2)) as one array with NaN between, as plots take them."""
+    if not lines:
+        return np.empty((0, 2))
+    return frozen(np.concatenate([p for line in lines for p in (line[:, :2], _GAP)]))
+
+
+@dataclass(frozen=True)
+class StreetLines:
+    """A street in plan: NaN-separated lines (n, 2) by role, and batter hachures."""
+
+    centreline: Floats
+    left_lip: Floats
+    right_lip: Floats
+    returns: Floats
+    kerbs: Floats
+    paths: Floats
+    boundaries: Floats
+    toes: Floats
+    cut_hachures: Floats
+    fill_hachures: Floats
+
+
+@query
+def street_lines(q: Engine, street: str) -> StreetLines:
+    """The lines of a street in plan, as far as they can be worked out."""
+    chain = chain_of(q, street)
+    s = chain.sampled(sag=0.02)
+    line = joined_up([chain.points_at(s)])
+    by_role: dict[str, list[Floats]] = {k: [] for k in StreetLines.__dataclass_fields__ if k != "centreline"}
+    if not is_new(q, street):
+        for side in SIDES:
+            lip = q.attempt(lip_line, street, side)
+            if not isinstance(lip, Unsolved):
+                by_role[f"{side}_lip"].append(lip.chain.points_at(lip.chain.sampled(sag=0.02), lip.offset))
+        return StreetLines(line, **{k: joined_up(v) for k, v in by_role.items()})
+    for side in SIDES:
+        half = q.attempt(half_road, street, side)
+        if not isinstance(half, Unsolved) and len(half.lip):
+            by_role[f"{side}_lip"].append(half.lip)
+    for edge in edges(q, street):
+        beside = q.attempt(roadside, edge)
+        if isinstance(beside, Unsolved) or len(beside.along) < 2:
+            continue
+        cuts = np.flatnonzero(~beside.joined) + 1
+        for name in beside.names:
+            role = {
+                "lip": "returns",
+                "back of kerb": "kerbs",
+                "path front": "paths",
+                "path back": "paths",
+                "boundary": "boundaries",
+            }.get(name)
+            if role is None or (role == "returns" and edge[0] == "side"):
+                continue
+            by_role[role].extend(np.split(beside.line(name), cuts))
+        _add_batters(q, edge, by_role)
+    return StreetLines(line, **{k: joined_up(v) for k, v in by_role.items()})
+
+
+def _add_batters(q: Engine, edge: tuple[str, ...], by_role: dict[str, list[Floats]]) -> None:
+    made, beside = q.attempt(batters, edge), roadside(q, edge)
+    if isinstance(made, Unsolved) or not len(made.index):
+        return
+    hinge, toe = beside.points[made.index, -1, :2], made.toes.points[:, :2]
+    for run in np.split(toe, np.flatnonzero(~made.joined) + 1):
+        by_role["toes"].append(run)
+    # Hachures from the top of the slope: long and short in turn.
+    for k, (h, t, cut) in enumerate(zip(hinge, toe, made.toes.cut)):
+        top, bottom = (t, h) if cut else (h, t)
+        by_role["cut_hachures" if cut else "fill_hachures"].append(
+            np.stack([top, top + (bottom - top) * (0.9 if k % 2 else 0.45)])
+        )
+
+
+@dataclass(frozen=True)
+class LotLines:
+    """Lots of a street in plan: for each its name, outline, pad, pad level, mean cut (−) or fill (+) depth, and state."""
+
+    names: tuple[str, ...]
+    outlines: tuple[Floats, ...]
+    pads: tuple[Floats, ...]
+    levels: Floats
+    depths: Floats
+    states: tuple[str, ...]
+    out_of_window: tuple[bool, ...]
+
+
+@query
+def lot_lines(q: Engine, street: str) -> LotLines:
+    """The lots of a street as the plan draws them."""
+    names, outlines, pads, levels, depths, states, out = [], [], [], [], [], [], []
+    for lot in lots(q, street):
+        plan, level = q.attempt(lot_plan, street, lot.name), q.attempt(pad, street, lot.name)
+        if isinstance(plan, Unsolved) or isinstance(level, Unsolved):
+            continue
+        names.append(lot.name)
+        outlines.append(plan.outline)
+        pads.append(plan.pad)
+        levels.append(level.level)
+        depths.append(level.level - level.wanted)
+        states.append(level.state)
+        out.append(not level.low - 1e-6 <= level.level <= level.high + 1e-6)
+    return LotLines(
+        tuple(names), tuple(outlines), tuple(pads), frozen(levels), frozen(depths), tuple(states), tuple(out)
+    )
+
+
+@query
+def ground_contours(q: Engine) -> tuple[Floats, Floats, Floats, Floats]:
+    """Contours of the ground as pairs of points (2k, 2): ordinary and every fifth, with their levels (k,)."""
+    interval = parts.settings(q).contour_interval
+    segments, levels = contour_segments(ground_of(q), interval)
+    main = np.abs(np.mod(np.round(levels / interval), 5)) < 0.5
+    return (
+        frozen(segments[~main].reshape(-1, 2)),
+        frozen(segments[main].reshape(-1, 2)),
+        frozen(levels[~main]),
+        frozen(levels[main]),
+    )
+
+
+@query
+def fine_contours(q: Engine, street: str) -> tuple[Floats, Floats]:
+    """Fine contours as pairs of points across a street's carriageway, junctions and bulb, and flow arrows (n, 4)."""
+    interval = parts.settings(q).fine_contour_interval
+    pairs, arrows = [], []
+    for piece in street_pieces(q, street):
+        if piece[0] not in ("carriageway", "junction", "bulb"):
+            continue
+        made = q.attempt(finished_mesh, piece)
+        if isinstance(made, Unsolved) or made.surface.empty:
+            continue
+        segments, _ = contour_segments(made.surface, interval)
+        pairs.append(segments.reshape(-1, 2))
+        arrows.append(_flow(made.surface))
+    return (
+        frozen(np.concatenate(pairs)) if pairs else np.empty((0, 2)),
+        frozen(np.concatenate(arrows)) if arrows else np.empty((0, 4)),
+    )
+
+
+def _flow(surface: Surface) -> Floats:
+    """Arrows (n, 4) on a regular grid: place and unit direction of the steepest fall."""
+    west, south, east, north = surface.bounds
+    step = 3.0
+    x, y = np.meshgrid(
+        np.arange(np.ceil(west / step), np.floor(east / step) + 1) * step,
+        np.arange(np.ceil(south / step), np.floor(north / step) + 1) * step,
+    )
+    at = np.column_stack([x.ravel(), y.ravel()])
+    if not len(at):
+        return np.empty((0, 4))
+    slope = -surface.slopes(at)
+    size = np.hypot(slope[:, 0], slope[:, 1])
+    keep = np.isfinite(size) & (size > 1e-4)
+    return np.column_stack([at[keep], slope[keep] / size[keep, None]])
+
+
+@dataclass(frozen=True)
+class SectionLines:
+    """A street's long section: chainages (n,) with levels of ground, crown and lips, and grade line points."""
+
+    chainages: Floats
+    crown: Floats
+    ground: tuple[Floats, Floats]
+    left: tuple[Floats, Floats]
+    right: tuple[Floats, Floats]
+    crossings: tuple[tuple[str, float, float], ...]
+
+
+@query
+def section_lines(q: Engine, street: str) -> SectionLines:
+    """What the long section of a street draws."""
+    chain = chain_of(q, street)
+    ground = ground_along(q, street)
+    s = np.unique(np.concatenate([np.linspace(0, chain.total, 161), chain.key_chainages()]))
+    try:
+        crown = crown_levels(q, street, s)
+    except Unsolved:
+        crown = np.full_like(s, np.nan)
+    lips = {}
+    for side in SIDES:
+        if is_new(q, street):
+            half = q.attempt(half_road, street, side)
+            lips[side] = (np.empty(0), np.empty(0)) if isinstance(half, Unsolved) else (half.chainages, half.lip[:, 2])
+        else:
+            lip = q.attempt(lip_line, street, side)
+            if isinstance(lip, Unsolved):
+                lips[side] = (np.empty(0), np.empty(0))
+            else:
+                feet = chain.feet(lip.chain.points_at(lip.profile.chainages, lip.offset))
+                lips[side] = (feet.chainages, lip.profile.levels)
+    return SectionLines(
+        frozen(s), frozen(crown), (ground.chainages, ground.levels), lips["left"], lips["right"], _crossings(q, street)
+    )
+
+
+def _crossings(q: Engine, street: str) -> tuple[tuple[str, float, float], ...]:
+    """Other streets on this one: name, chainage here and level of their crown there."""
+    found = []
+    for other, end in joints_on(q, street):
+        j, t = q.attempt(joint, other, end), q.attempt(throat, other, end)
+        if isinstance(j, Joint) and not isinstance(t, Unsolved):
+            found.append((parts.street_name(q, other), j.through_chainage, t.level))
+    for end in ENDS:
+        j = q.attempt(joint, street, end)
+        if isinstance(j, Joint):
+            t = q.attempt(throat, street, end)
+            if not isinstance(t, Unsolved):
+                found.append((parts.street_name(q, j.through), t.side_chainage, t.level))
+    return tuple(found)
+
+
+@dataclass(frozen=True)
+class CrossLines:
+    """A cross section: offset and level of ground (n, 2), and of the design from toe to toe (m, 2) with point names."""
+
+    ground: Floats
+    design: Floats
+    names: tuple[str, ...]
+    crown: float
+
+
+def cross_lines(q: Engine, street: str, chainage: float, reach: float = 16.0) -> CrossLines | None:
+    """The cross section of a street at a chainage, at the nearest worked row; None where nothing is designed."""
+    chain = chain_of(q, street)
+    s = float(np.clip(chainage, 0.0, chain.total))
+    offsets = np.linspace(-reach, reach, 129)
+    p = chain.points_at(np.full_like(offsets, s), offsets)
+    ground = np.column_stack([offsets, ground_of(q).levels(p)])
+    try:
+        crown = float(crown_levels(q, street, [s])[0])
+    except Unsolved:
+        return CrossLines(frozen(ground), np.empty((0, 2)), (), float("nan"))
+    design, names = [(0.0, crown)], ["crown"]
+    if is_new(q, street):
+        for side in SIDES:
+            line, line_names = _half_section(q, street, side, s)
+            design = [*line[::-1], *design] if side == "left" else [*design, *line]
+            names = [*line_names[::-1], *names] if side == "left" else [*names, *line_names]
+    array = np.array(design)
+    array = array[np.argsort(array[:, 0], kind="stable")]
+    order = np.argsort([d[0] for d in design], kind="stable")
+    return CrossLines(frozen(ground), frozen(array), tuple(names[i] for i in order), crown)
+
+
+def _half_section(q: Engine, street: str, side: str, s: float) -> tuple[list[tuple[float, float]], list[str]]:
+    side_ = SIDES[0] if side == "left" else SIDES[1]
+    sign = 1.0 if side == "left" else -1.0
+    beside = q.attempt(roadside, ("side", street, side))
+    if (
+        isinstance(beside, Unsolved)
+        or len(beside.along) < 2
+        or not beside.along[0] - 1e-6 <= s <= beside.along[-1] + 1e-6
+    ):
+        return [], []
+    i = int(np.clip(np.searchsorted(beside.along, s, side="right") - 1, 0, len(beside.along) - 2))
+    if not beside.joined[i]:
+        return [], []
+    t = (s - beside.along[i]) / (beside.along[i + 1] - beside.along[i])
+    base = chain_of(q, street).points_at(beside.along[i : i + 2])
+    out = np.hypot(*(beside.points[i : i + 2, :, :2] - base[:, None, :]).transpose(2, 0, 1))
+    offset = sign * ((1 - t) * out[0] + t * out[1])
+    level = (1 - t) * beside.points[i, :, 2] + t * beside.points[i + 1, :, 2]
+    line, names = list(zip(offset.tolist(), level.tolist())), list(beside.names)
+    made = q.attempt(batters, ("side", street, side_))
+    if not isinstance(made, Unsolved):
+        at = np.flatnonzero((made.index == i) | (made.index == i + 1))
+        if len(at) == 2 and made.joined[at[0]]:
+            reach = (1 - t) * made.toes.reach[at[0]] + t * made.toes.reach[at[1]]
+            z = (1 - t) * made.toes.points[at[0], 2] + t * made.toes.points[at[1], 2]
+            line.append((line[-1][0] + sign * float(reach), float(z)))
+            names.append("toe")
+    return line, names

@@ -1,0 +1,221 @@
+"""The session: the site as it is now, what was done to it, what is chosen, and where the cursor is.
+
+Views never change the site: they hand in edits and hear one notice back. A drag previews and then commits once.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from humble_loop.formats.errors import FormatError
+from humble_loop.formats.recovery import Recovery
+from humble_loop.formats.site_file import load_site, save_site
+from humble_loop.site.edits import EditError
+from humble_loop.site.libraries import new_site
+from humble_loop.site.model import Site
+from humble_loop.solve.engine import Engine
+
+Edit = Callable[[Site], Site]
+_RECOVER_AFTER = 1500  # milliseconds from a change to its recovery copy
+
+
+@dataclass(frozen=True)
+class Chosen:
+    """What is chosen: a 'street', 'junction', 'bulb' or 'lot', by its street and a detail (end, or lot name)."""
+
+    kind: str = ""
+    street: str = ""
+    detail: str = ""
+    vip: int = -1
+    bend: int = -1
+
+
+class Session(QObject):
+    """One site being worked on."""
+
+    changed = Signal()  # the site is another one (an edit, undo, or a drag's preview)
+    chosen_changed = Signal()
+    cursor_moved = Signal()  # easting, northing or chainage under the cursor
+    point_asked = Signal(float, float)  # a place whose level trail is wanted
+    said = Signal(str)  # one sentence for the designer
+
+    def __init__(self, recovery_root: Path | None = None) -> None:
+        super().__init__()
+        self.site = new_site()
+        self.engine = Engine(self.site)
+        self.path: Path | None = None
+        self.chosen = Chosen()
+        self.cursor: tuple[float, float] | None = None
+        self.station: tuple[str, float] | None = None  # street and chainage of the section cursor
+        self._undo: list[tuple[str, Site]] = []
+        self._redo: list[tuple[str, Site]] = []
+        self._saved = self.site
+        self._base: Site | None = None
+        self._recovery = Recovery(recovery_root) if recovery_root else None
+        self._recover_later = QTimer(self)
+        self._recover_later.setSingleShot(True)
+        self._recover_later.setInterval(_RECOVER_AFTER)
+        self._recover_later.timeout.connect(self.write_recovery)
+
+    # Files
+
+    def open(self, path: Path) -> None:
+        """Open a site file. Raises FormatError and keeps the present site when it cannot be read."""
+        self.take(load_site(path), path)
+
+    def take(self, site: Site, path: Path | None = None, *, saved: bool = True) -> None:
+        """Start afresh with ``site``."""
+        self._undo.clear()
+        self._redo.clear()
+        self.site, self.path, self._base = site, path, None
+        self._saved = site if saved else new_site()
+        self.engine = Engine(site)
+        self.chosen, self.station = Chosen(), None
+        if self._recovery:
+            self._recovery.clear()
+        self.changed.emit()
+        self.chosen_changed.emit()
+
+    def save(self, path: Path | None = None) -> None:
+        """Write the site to its file or another. Raises FormatError."""
+        target = path or self.path
+        if target is None:
+            raise FormatError("the site", "it has no file yet; use Save as")
+        save_site(self.site, target)
+        self.path, self._saved = target, self.site
+        if self._recovery:
+            self._recovery.clear()
+        self.said.emit(f"Saved {target.name}")
+        self.changed.emit()
+
+    @property
+    def unsaved(self) -> bool:
+        """Whether there are changes since the last save."""
+        return self.site is not self._saved
+
+    def write_recovery(self) -> None:
+        """Put the present site on disk for the next start, should this one end badly."""
+        if self._recovery and self.unsaved and self._base is None:
+            try:
+                self._recovery.write(self.site, self.path)
+            except OSError as error:
+                self.said.emit(f"The recovery copy cannot be written ({error.strerror or error}); save soon")
+
+    def end(self) -> None:
+        """Close properly: the recovery copy is no longer needed."""
+        self._recover_later.stop()
+        if self._recovery:
+            self._recovery.clear()
+
+    # Edits
+
+    def do(self, words: str, edit: Edit) -> bool:
+        """Make an edit as one undo step; says why and changes nothing when it cannot be made."""
+        try:
+            fresh = edit(self.site)
+        except EditError as error:
+            self.said.emit(str(error))
+            return False
+        self._push(words, self.site, fresh)
+        return True
+
+    def _push(self, words: str, old: Site, fresh: Site) -> None:
+        if fresh is not old:
+            self._undo.append((words, old))
+            self._redo.clear()
+        self._show(fresh)
+        self._recover_later.start()
+
+    def _show(self, site: Site) -> None:
+        self.site = site
+        self.engine.use(site)
+        self.changed.emit()
+
+    @property
+    def dragging(self) -> bool:
+        """Whether a drag is under way."""
+        return self._base is not None
+
+    def begin(self) -> None:
+        """Begin a drag: previews are of the site as it is now."""
+        self._base = self.site
+
+    def preview(self, edit: Edit) -> str:
+        """Show what an edit of the drag's beginning would do; returns why not when it makes no sense."""
+        if self._base is None:
+            self.begin()
+        assert self._base is not None
+        try:
+            fresh = edit(self._base)
+        except EditError as error:
+            return str(error)
+        self._show(fresh)
+        return ""
+
+    def commit(self, words: str) -> None:
+        """End a drag: what is shown becomes one undo step."""
+        if self._base is None:
+            return
+        base, self._base = self._base, None
+        self._push(words, base, self.site)
+
+    def cancel(self) -> None:
+        """End a drag and put everything back."""
+        if self._base is None:
+            return
+        base, self._base = self._base, None
+        self._show(base)
+
+    def undo(self) -> None:
+        """Go back one step."""
+        if self._undo and self._base is None:
+            words, site = self._undo.pop()
+            self._redo.append((words, self.site))
+            self._show(site)
+            self.said.emit(f"Undone: {words}")
+            self._recover_later.start()
+
+    def redo(self) -> None:
+        """Go forward one step."""
+        if self._redo and self._base is None:
+            words, site = self._redo.pop()
+            self._undo.append((words, self.site))
+            self._show(site)
+            self.said.emit(f"Done again: {words}")
+            self._recover_later.start()
+
+    @property
+    def undo_words(self) -> str:
+        """What would be undone, or ''."""
+        return self._undo[-1][0] if self._undo else ""
+
+    @property
+    def redo_words(self) -> str:
+        """What would be done again, or ''."""
+        return self._redo[-1][0] if self._redo else ""
+
+    # Choice and cursor
+
+    def choose(self, chosen: Chosen) -> None:
+        """Choose a thing."""
+        if chosen == self.chosen:
+            return
+        if chosen.street and (self.station is None or self.station[0] != chosen.street):
+            self.station = None
+        self.chosen = chosen
+        self.chosen_changed.emit()
+
+    def choose_vip(self, vip: int) -> None:
+        """Choose a VIP of the chosen street."""
+        self.choose(replace(self.chosen, vip=vip, bend=-1))
+
+    def point_at(self, easting: float, northing: float, station: tuple[str, float] | None = None) -> None:
+        """Move the one cursor that all views share."""
+        self.cursor = (easting, northing)
+        if station is not None:
+            self.station = station
+        self.cursor_moved.emit()

@@ -1,0 +1,1 @@
+"""Suggestions of decisions: each is an edit that the designer may take, change or leave."""
