@@ -166,6 +166,38 @@ def remove_bend(site: Site, street: str, index: int) -> Site:
     return _with(site, "streets", _changed(s, bends=(*s.bends[:index], *s.bends[index + 1 :])))
 
 
+def reverse_street(site: Site, street: str, length: float) -> Site:
+    """Run a street the other way: its bends, VIPs (``length`` is the centreline's, in metres) and lips turn round.
+
+    A VIP set by its grade has no meaning the other way round, so such a street is refused.
+    """
+    s = street_of(site, street)
+    if any(v.level is None for v in s.vips):
+        raise EditError(f"{s.name}: a VIP is set by its grade; set levels before reversing the street")
+    bends = tuple(
+        b.model_copy(update={"transition_in": b.transition_out, "transition_out": b.transition_in})
+        for b in reversed(s.bends)
+    )
+    vips = tuple(v.model_copy(update={"chainage": length - v.chainage}) for v in reversed(s.vips))
+    turned = _changed(s, bends=bends, vips=vips, left_lip=s.right_lip, right_lip=s.left_lip)
+    swap = {"left": "right", "right": "left", "head": "head"}
+    rows = tuple(
+        r.model_copy(
+            update={
+                "place": swap[r.place],
+                "start": None if r.end is None else length - r.end,
+                "end": None if r.start is None else length - r.start,
+            }
+        )
+        if r.street == s.id
+        else r
+        for r in site.lot_rows
+    )
+    ends: dict[End, End] = {"start": "end", "end": "start"}
+    choices = tuple(j.model_copy(update={"end": ends[j.end]}) if j.side == s.id else j for j in site.junctions)
+    return _with(site, "streets", turned).model_copy(update={"lot_rows": rows, "junctions": choices})
+
+
 def set_vips(site: Site, street: str, vips: Sequence[Vip]) -> Site:
     """Set the whole grade line; none gives it back to the proposal."""
     ordered = tuple(sorted(vips, key=lambda v: v.chainage))

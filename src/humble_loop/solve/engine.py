@@ -27,7 +27,7 @@ R = TypeVar("R")
 Key = tuple[Any, ...]  # (function, *arguments)
 
 
-class Unsolved(Exception):  # noqa: N818 - it is a state of a thing, not only an error
+class Unsolved(Exception):
     """A thing that could not be worked out: which thing, why in one sentence, and what would mend it."""
 
     def __init__(self, thing: str, message: str, remedy: str = "") -> None:
@@ -57,7 +57,7 @@ class Ring(Unsolved):
         )
 
 
-class Cancelled(Exception):  # noqa: N818
+class Cancelled(Exception):
     """Work that was given up because something newer is wanted."""
 
 

@@ -1,0 +1,191 @@
+"""Starting the application: its arguments, its window, pictures of its views."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from platformdirs import user_state_path
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QApplication
+
+from humble_loop.desk.session import Chosen, Session
+from humble_loop.desk.theme import THEMES, font, load_fonts
+from humble_loop.desk.window import MainWindow
+from humble_loop.formats.errors import FormatError
+from humble_loop.formats.recovery import lost_sessions
+from humble_loop.formats.site_file import load_site
+from humble_loop.site.edits import street_of
+from humble_loop.site.libraries import new_site
+from humble_loop.site.model import Site
+
+VIEWS = (
+    "overview",
+    "dark",
+    "junction",
+    "bulb",
+    "long-section",
+    "lots",
+    "findings",
+    "trail",
+    "setout",
+    "3d",
+    "sketch",
+    "empty",
+)
+
+
+def run(arguments: Sequence[str]) -> int:
+    """Open the window on a file, the demo, or an empty site; or take a picture and exit."""
+    parser = argparse.ArgumentParser(
+        prog="humble-loop",
+        description="Streets, turning heads, kerb levels and lots.",
+        epilog="Without a window: new, report, probe, check, export, schema (each with --help).",
+    )
+    parser.add_argument("file", nargs="?", type=Path, help="a site to open")
+    parser.add_argument("--demo", action="store_true", help="open the demo site, the old brickworks")
+    parser.add_argument("--shot", type=Path, metavar="OUT.png", help="take a picture of a view, then exit")
+    parser.add_argument("--view", choices=VIEWS, default="overview", help="which view the picture shows")
+    options = parser.parse_args(list(arguments))
+    try:
+        site = _site(options)
+    except FormatError as error:
+        print(f"humble-loop: {' '.join(str(error).split())}", file=sys.stderr)
+        return 2
+    app = QApplication.instance() or QApplication(["humble-loop"])
+    assert isinstance(app, QApplication)
+    app.setStyle("Fusion")
+    load_fonts()
+    app.setFont(font(13))
+    picture = options.shot is not None
+    state = user_state_path("humble-loop")
+    settings = QSettings(str(Path("/dev/null") if picture else state / "desk.ini"), QSettings.Format.IniFormat)
+    session = Session(None if picture else state / "recovery")
+    if site is not None:
+        session.take(site, options.file)
+    window = MainWindow(session, settings)
+    window.show()
+    app.processEvents()
+    window.fit()
+    if options.demo:
+        _show_demo(window)
+    if picture:
+        return take_picture(app, window, options.shot, options.view)
+    lost = lost_sessions(state / "recovery")
+    if lost:
+        window.offer_recovery(lost[0])
+    return int(app.exec())
+
+
+def _site(options: argparse.Namespace) -> Site | None:
+    if options.demo:
+        from humble_loop.demo import demo_site  # reads the survey; wanted only here
+
+        return demo_site()
+    return load_site(options.file) if options.file else None
+
+
+def _show_demo(window: MainWindow) -> None:
+    """Something worth seeing: Kiln Court chosen, the estate in the plan."""
+    window.session.choose(Chosen("street", street_of(window.session.site, "Kiln Court").id))
+    window.plan.look_at(4118.0, 8196.0, 205.0)
+    window.session.point_asked.emit(4150.0, 8186.0)
+
+
+def settle(app: QApplication, window: MainWindow) -> None:
+    """Let the window catch up with everything that waits."""
+    for _ in range(4000):
+        app.processEvents()
+        if window.settled:
+            break
+    for _ in range(12):
+        app.processEvents()
+
+
+def take_picture(app: QApplication, window: MainWindow, target: Path, view: str) -> int:
+    """Show a view of the demo and write a picture of the window."""
+    window.resize(1280, 800)
+    settle(app, window)
+    POSES.get(view, lambda w: None)(window)
+    settle(app, window)
+    for _ in range(60):
+        app.processEvents()
+    settle(app, window)
+    shown = window.tables if view == "setout" and window.tables is not None else window
+    screen = window.screen()
+    image = screen.grabWindow(shown.winId()) if view == "3d" else shown.grab()
+    ok = image.save(str(target))
+    window.session.take(window.session.site)
+    window.close()
+    if not ok:
+        print(f"humble-loop: {target}: the picture cannot be written; choose another place", file=sys.stderr)
+        return 2
+    return 0
+
+
+def _junction(window: MainWindow) -> None:
+    window.stage_row.choose(4)
+    window.session.choose(Chosen("street", "ember-loop"))
+    window.plan.look_at(4086.0, 8193.0, 34.0)
+    window.session.point_asked.emit(4086.5, 8195.5)
+
+
+def _bulb(window: MainWindow) -> None:
+    window.stage_row.choose(5)
+    window.session.choose(Chosen("street", "kiln-court"))
+    window.plan.look_at(4178.0, 8187.5, 36.0)
+    window.session.point_asked.emit(4190.0, 8191.0)
+
+
+def _long_section(window: MainWindow) -> None:
+    window.stage_row.choose(2)
+    window.session.choose(Chosen("street", "ember-loop"))
+    window.session.choose_vip(2)
+    window.long_section.point_station(92.0)
+
+
+def _lots(window: MainWindow) -> None:
+    window.stage_row.choose(6)
+    window.session.choose(Chosen("lot", "ember-loop", "Ember Loop R4"))
+    window.plan.look_at(4075.0, 8215.0, 130.0)
+
+
+def _trail(window: MainWindow) -> None:
+    window.session.choose(Chosen("street", "kiln-court"))
+    window.plan.look_at(4132.0, 8180.0, 60.0)
+    window.session.point_asked.emit(4128.0, 8183.5)
+
+
+def _sketch(window: MainWindow) -> None:
+    window.plan.look_at(4060.0, 8150.0, 150.0)
+    window.draw_street()
+    sketch = window.plan.sketch
+    assert sketch is not None
+    for place in ((4060.2, 8132.0), (4110.0, 8128.0)):
+        sketch.move(place, 2.0)
+        sketch.click(place, 2.0)
+    sketch.move((4140.0, 8150.0), 2.0)
+
+
+def _empty(window: MainWindow) -> None:
+
+    window.session.take(new_site())
+    window.plan.fit()
+
+
+POSES: dict[str, Callable[[MainWindow], object]] = {
+    "overview": lambda w: None,
+    "dark": lambda w: w.paint_in(THEMES["dark"]),
+    "junction": _junction,
+    "bulb": _bulb,
+    "long-section": _long_section,
+    "lots": _lots,
+    "findings": lambda w: w.stage_row.choose(7),
+    "trail": _trail,
+    "setout": lambda w: w.open_tables(),
+    "3d": lambda w: w.toggle_solid(),
+    "sketch": _sketch,
+    "empty": _empty,
+}

@@ -1,0 +1,148 @@
+"""The cross section at the cursor."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtWidgets import QWidget
+
+from humble_loop.desk.dragging import Place
+from humble_loop.desk.drawing import cross_lines
+from humble_loop.desk.layers import Label, PolygonLayer
+from humble_loop.desk.session import Session
+from humble_loop.desk.theme import Theme
+from humble_loop.desk.view import DrawingView
+from humble_loop.formats.quantities import show_chainage, show_grade, show_length
+from humble_loop.solve import parts
+from humble_loop.solve.engine import Unsolved
+from humble_loop.solve.street import centreline
+
+_STRETCH = 2.0  # levels are drawn this much larger than distances
+
+
+class CrossSection(DrawingView):
+    """Design and ground across the chosen street, looking along increasing chainage."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(session, parent, axes=False)
+        self.plotItem.vb.setAspectLocked(True, ratio=1.0 / _STRETCH)
+        self._ground, self._design = self.curve(3), self.curve(6)
+        self._between = PolygonLayer(1)
+        self.add_layer(self._between)
+        self._fitted: str | None = None
+        self._crown = 0.0
+        session.changed.connect(self.refresh)
+        session.cursor_moved.connect(self.refresh)
+        session.chosen_changed.connect(self.refresh)
+
+    def paint_in(self, theme: Theme) -> None:
+        super().paint_in(theme)
+        self._ground.setPen(theme.pen("ground", 1.3, Qt.PenStyle.DashLine))
+        self._design.setPen(theme.pen("crown", 2.0))
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the section at the cursor's chainage, or half way along the chosen street."""
+        q, street = self.session.engine, self.session.chosen.street
+        if self.theme is None or not self.isVisible():
+            return
+        if street not in parts.street_ids(q) or isinstance(line := q.attempt(centreline, street), Unsolved):
+            self._ground.setData([], [])
+            self._design.setData([], [])
+            self._between.show_shapes([])
+            self.labels.show_labels([Label(0, 0, "choose a street", "quiet", 12, 400, 0, True)])
+            return
+        station = self.session.station
+        s = station[1] if station and station[0] == street else 0.5 * line.chain.total
+        made = cross_lines(q, street, s)
+        if made is None:
+            return
+        self._ground.setData(made.ground[:, 0], made.ground[:, 1])
+        self._design.setData(made.design[:, 0], made.design[:, 1])
+        crown = (
+            made.crown
+            if np.isfinite(made.crown)
+            else float(np.nanmean(made.ground[:, 1]))
+            if np.isfinite(made.ground[:, 1]).any()
+            else 0.0
+        )
+        # The section follows the crown from place to place, but stays still while something is dragged.
+        if self._fitted != street:
+            self._fitted = street
+            self.plotItem.vb.setRange(QRectF(-13, crown - 3.0, 26, 6.0), padding=0)
+        elif not self.session.dragging:
+            self.plotItem.vb.translateBy(y=crown - self._crown)
+        if not self.session.dragging:
+            self._crown = crown
+        self._show_fill(made.design, made.ground)
+        self._show_labels(made.design, made.names, s, made.ground)
+
+    def _show_fill(self, design: np.ndarray, ground: np.ndarray) -> None:
+        assert self.theme is not None
+        known = ground[np.isfinite(ground[:, 1])]
+        if len(design) < 3 or len(known) < 2:
+            self._between.show_shapes([])
+            return
+        x = np.unique(
+            np.concatenate([design[:, 0], known[(known[:, 0] > design[0, 0]) & (known[:, 0] < design[-1, 0]), 0]])
+        )
+        d, g = np.interp(x, design[:, 0], design[:, 1]), np.interp(x, known[:, 0], known[:, 1])
+        none = self.theme.pen("paper", 0.0, alpha=0)
+        shapes = []
+        for low, high, role in ((np.minimum(d, g), g, "cut"), (g, np.maximum(d, g), "fill")):
+            ring = np.concatenate([np.column_stack([x, high]), np.column_stack([x, low])[::-1]])
+            shapes.append((ring, self.theme.colour(role, 60), none))
+        self._between.show_shapes(shapes)
+
+    def _show_labels(self, design: np.ndarray, names: tuple[str, ...], s: float, ground: np.ndarray) -> None:
+        settings = self.session.site.settings
+        unit = settings.units
+        labels = []
+        points = {n: p for n, p in zip(names, design)} if names and "crown" in names else {}
+        if points:
+            k = names.index("crown")
+            for i in (k - 1, k + 1):
+                if 0 <= i < len(names):
+                    run = design[i] - design[k]
+                    middle = 0.5 * (design[i] + design[k])
+                    labels.append(
+                        Label(
+                            middle[0],
+                            middle[1] + 0.25,
+                            show_grade(float(run[1] / abs(run[0]))),
+                            "crown",
+                            12,
+                            500,
+                            1,
+                            True,
+                        )
+                    )
+        for i, (name, p) in enumerate(zip(names, design)):
+            side = "left" if i < (names.index("crown") if "crown" in names else 0) else "right"
+            if name in ("crown", "lip", "boundary", "toe"):
+                role = {"crown": "crown", "lip": f"{side}_lip"}.get(name, "quiet")
+                labels.append(
+                    Label(
+                        p[0],
+                        p[1],
+                        f"{name} {show_length(float(p[1]), unit)}",
+                        role,
+                        11,
+                        500 if name == "crown" else 400,
+                        2,
+                    )
+                )
+        if not names:
+            labels.append(
+                Label(0, self._crown, "an existing street: the ground is its section", "quiet", 12, 400, 3, True)
+            )
+        top = self.plotItem.vb.viewRect()
+        title = f"{show_chainage(s, settings.chainage_format, unit)}"
+        labels.append(
+            Label(top.left() + 0.02 * top.width(), top.bottom() - 0.05 * top.height(), title, "chosen", 13, 600, 0)
+        )
+        self.labels.show_labels(labels)
+
+    def zoom(self, factor: float, about: Place, keys: Qt.KeyboardModifier) -> None:
+        del keys
+        self.plotItem.vb.scaleBy((factor, factor), center=about)

@@ -1,0 +1,172 @@
+"""Handles and dragging: a tag beside the cursor names the thing; typing a number takes over from the mouse."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtCore import QObject, QPoint, Qt, QTimer, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QLabel, QWidget
+
+from humble_loop.desk.session import Edit, Session
+from humble_loop.desk.theme import Theme
+from humble_loop.formats.quantities import NotAQuantity
+
+Place = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Handle:
+    """Something to drag.
+
+    ``moved`` gives for a place the edit, and the words for its value; ``typed`` gives the edit for typed text
+    (raising NotAQuantity); ``asks`` says what a typed number means; ``rule`` gives the nearest rule in words.
+    """
+
+    place: Place
+    title: str
+    shape: str  # 'square' (bends, VIPs), 'round' (radii)
+    moved: Callable[[Place], tuple[Edit, str]]
+    typed: Callable[[str], Edit]
+    asks: str
+    rule: Callable[[], str] = lambda: ""
+    chosen: bool = False
+    state: str = "set"
+
+
+class Tag(QLabel):
+    """The small label beside the cursor while something is dragged or drawn."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.setTextFormat(Qt.TextFormat.RichText)
+        self.hide()
+
+    def paint_in(self, theme: Theme) -> None:
+        """Take a theme's colours."""
+        self.setStyleSheet(
+            f"background: {theme.panel}; color: {theme.ink}; border: 1px solid {theme.chosen}; border-radius: 4px; padding: 3px 6px;"
+        )
+
+    def show_at(self, at: QPoint, lines: list[str]) -> None:
+        """Show ``lines`` beside ``at``, kept inside the parent."""
+        self.setText("<br>".join(lines))
+        self.adjustSize()
+        parent = self.parentWidget()
+        x, y = at.x() + 18, at.y() + 18
+        if x + self.width() > parent.width():
+            x = at.x() - self.width() - 14
+        if y + self.height() > parent.height():
+            y = at.y() - self.height() - 14
+        self.move(max(0, x), max(0, y))
+        self.show()
+        self.raise_()
+
+
+class Dragging(QObject):
+    """Runs one drag at a time for a view: previews, typed values, commit or cancel."""
+
+    ended = Signal()
+
+    def __init__(self, session: Session, tag: Tag) -> None:
+        super().__init__(tag)
+        self._session, self._tag = session, tag
+        self.handle: Handle | None = None
+        self._text, self._words, self._why = "", "", ""
+        self._at = QPoint()
+        self._place: Place | None = None
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(0)
+        self._soon.timeout.connect(self._move_now)
+
+    @property
+    def active(self) -> bool:
+        """Whether a drag is under way."""
+        return self.handle is not None
+
+    def begin(self, handle: Handle, at: QPoint) -> None:
+        """Take hold of a handle."""
+        self.handle, self._text, self._words, self._why, self._at, self._place = handle, "", "", "", at, None
+        self._session.begin()
+        self._show()
+
+    def move(self, place: Place, at: QPoint) -> None:
+        """Drag to a place; moves that come faster than they can be shown are skipped."""
+        self._place, self._at = place, at
+        if not self._text:
+            self._soon.start()
+
+    def _move_now(self) -> None:
+        if self.handle is None or self._place is None or self._text:
+            return
+        edit, self._words = self.handle.moved(self._place)
+        self._why = self._session.preview(edit)
+        self._show()
+
+    def key(self, event: QKeyEvent) -> bool:
+        """Take a key while dragging; returns whether it was for the drag."""
+        if self.handle is None:
+            return False
+        if event.key() == Qt.Key.Key_Escape:
+            self.cancel()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.finish()
+        elif event.key() == Qt.Key.Key_Backspace:
+            self._type(self._text[:-1])
+        elif event.text() and event.text().isprintable():
+            self._type(self._text + event.text())
+        else:
+            return False
+        return True
+
+    def _type(self, text: str) -> None:
+        assert self.handle is not None
+        self._text = text
+        self._why = ""
+        if text:
+            try:
+                self._why = self._session.preview(self.handle.typed(text))
+            except NotAQuantity as error:
+                self._why = "" if text in ("-", "+", ".", "−") else str(error)
+        elif self._place is not None:
+            self._soon.start()
+        self._show()
+
+    def finish(self) -> None:
+        """Let go: what is shown stays, as one undo step."""
+        if self.handle is None:
+            return
+        if self._soon.isActive():
+            self._soon.stop()
+            self._move_now()
+        title, self.handle = self.handle.title, None
+        self._tag.hide()
+        self._session.commit(f"Move {title}")
+        self.ended.emit()
+
+    def cancel(self) -> None:
+        """Put everything back."""
+        if self.handle is None:
+            return
+        self._soon.stop()
+        self.handle = None
+        self._tag.hide()
+        self._session.cancel()
+        self.ended.emit()
+
+    def _show(self) -> None:
+        assert self.handle is not None
+        lines = [f"<b>{self.handle.title}</b>"]
+        if self._text:
+            lines.append(f"{self.handle.asks}: <u>{self._text}</u>")
+        elif self._words:
+            lines.append(self._words)
+        else:
+            lines.append(f"drag, or type {self.handle.asks}")
+        rule = self._why or self.handle.rule()
+        if rule:
+            lines.append(f"<i>{rule}</i>")
+        self._tag.show_at(self._at, lines)

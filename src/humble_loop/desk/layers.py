@@ -1,0 +1,282 @@
+"""Drawing layers that paint in device pixels: labels that move apart, polygons, handles, signs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF
+
+from humble_loop.desk.dragging import Handle
+from humble_loop.desk.theme import Theme, font
+from humble_loop.geometry.arrays import Floats
+
+
+@dataclass(frozen=True)
+class Label:
+    """A text at a place, in the colour of a theme's role; labels with a lower ``rank`` are placed first."""
+
+    x: float
+    y: float
+    text: str
+    role: str = "ink"
+    size: int = 12
+    weight: int = 400
+    rank: int = 5
+    centred: bool = False
+
+
+class Layer(pg.GraphicsObject):
+    """Base: paints over the whole view in device pixels."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.theme: Theme | None = None
+
+    def boundingRect(self) -> QRectF:
+        view = self.getViewBox()
+        return view.viewRect() if view is not None else QRectF()
+
+    def viewTransformChanged(self) -> None:
+        self.prepareGeometryChange()
+        self.update()
+
+    def device(self, painter: QPainter) -> object:
+        """Turn ``painter`` to device pixels; returns the transform from data to pixels."""
+        transform = painter.worldTransform()
+        painter.resetTransform()
+        return transform
+
+
+class LabelLayer(Layer):
+    """Labels that never lie on one another: each takes the nearest free place, with a leader when it moves away."""
+
+    _AROUND = (
+        (0, 0),
+        (0, -1),
+        (1, 0),
+        (0, 1),
+        (-1, 0),
+        (1, -1),
+        (1, 1),
+        (-1, -1),
+        (-1, 1),
+        (0, -2),
+        (0, 2),
+        (2, 0),
+        (-2, 0),
+    )
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._labels: Sequence[Label] = ()
+        self.setZValue(60)
+
+    def show_labels(self, labels: Sequence[Label]) -> None:
+        """Replace the labels."""
+        self._labels = sorted(labels, key=lambda label: label.rank)
+        self.update()
+
+    def paint(self, painter: QPainter, *args: object) -> None:
+        if self.theme is None:
+            return
+        transform = self.device(painter)
+        view = QRectF(painter.viewport())
+        taken: list[QRectF] = []
+        painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
+        for label in self._labels:
+            at = transform.map(QPointF(label.x, label.y))  # type: ignore[attr-defined]
+            if not view.contains(at):
+                continue
+            used = font(label.size, label.weight)
+            metrics = QFontMetricsF(used)
+            width, height = metrics.horizontalAdvance(label.text), metrics.height()
+            box = QRectF(at.x() - width / 2, at.y() - height / 2, width, height)
+            if not label.centred:
+                box.translate(width / 2 + 6, -height / 2 - 2)
+            placed = self._place(box, taken, view)
+            if placed is None:
+                continue
+            taken.append(placed)
+            moved = np.hypot(placed.center().x() - box.center().x(), placed.center().y() - box.center().y())
+            if moved > 1.5 * height:
+                painter.setPen(self.theme.pen("quiet", 0.7, alpha=150))
+                painter.drawLine(at, placed.center())
+            back = self.theme.colour("paper", 205)
+            painter.fillRect(placed.adjusted(-1, 1, 1, -1), back)
+            painter.setFont(used)
+            painter.setPen(self.theme.colour(label.role))
+            painter.drawText(placed, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, label.text)
+
+    def _place(self, box: QRectF, taken: list[QRectF], view: QRectF) -> QRectF | None:
+        for dx, dy in self._AROUND:
+            candidate = box.translated(dx * (0.5 * box.width() + 10), dy * (box.height() + 1))
+            if view.contains(candidate) and not any(candidate.adjusted(-2, 0, 2, 0).intersects(t) for t in taken):
+                return candidate
+        return None
+
+
+class PolygonLayer(Layer):
+    """Filled polygons in data coordinates."""
+
+    def __init__(self, z: float) -> None:
+        super().__init__()
+        self._shapes: list[tuple[QPolygonF, QBrush, QPen]] = []
+        self.setZValue(z)
+
+    def show_shapes(self, shapes: Sequence[tuple[Floats, QColor | None, QPen]]) -> None:
+        """Replace the polygons: points (n, 2), fill colour or None, outline pen."""
+        self._shapes = [
+            (QPolygonF([QPointF(x, y) for x, y in points[:, :2]]), QBrush(fill) if fill else QBrush(), pen)
+            for points, fill, pen in shapes
+        ]
+        self.update()
+
+    def paint(self, painter: QPainter, *args: object) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for polygon, brush, pen in self._shapes:
+            painter.setBrush(brush)
+            painter.setPen(pen)
+            painter.drawPolygon(polygon)
+
+
+class HandleLayer(Layer):
+    """Handles: squares and rounds of a fixed size on screen; the hot one is larger."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.handles: Sequence[Handle] = ()
+        self.hot: Handle | None = None
+        self.setZValue(80)
+
+    def show_handles(self, handles: Sequence[Handle]) -> None:
+        """Replace the handles."""
+        self.handles = handles
+        self.update()
+
+    def paint(self, painter: QPainter, *args: object) -> None:
+        if self.theme is None:
+            return
+        transform = self.device(painter)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for handle in self.handles:
+            at = transform.map(QPointF(*handle.place))  # type: ignore[attr-defined]
+            hot = self.hot is not None and self.hot.title == handle.title
+            size = 6.0 if hot else 4.5
+            painter.setPen(self.theme.pen("chosen", 2.0 if hot or handle.chosen else 1.4))
+            filled = handle.state == "set"
+            painter.setBrush(self.theme.colour("chosen" if filled else "paper"))
+            box = QRectF(at.x() - size, at.y() - size, 2 * size, 2 * size)
+            if handle.state == "tied":
+                painter.drawPolygon(
+                    QPolygonF(
+                        [
+                            QPointF(at.x(), at.y() - size - 1),
+                            QPointF(at.x() + size + 1, at.y()),
+                            QPointF(at.x(), at.y() + size + 1),
+                            QPointF(at.x() - size - 1, at.y()),
+                        ]
+                    )
+                )
+            elif handle.shape == "round":
+                painter.drawEllipse(box)
+            else:
+                painter.drawRect(box)
+
+
+class SignLayer(Layer):
+    """Signs of findings: a triangle for broken, a rhombus for near, so that colour is not the only code."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._signs: Sequence[tuple[float, float, bool]] = ()
+        self.setZValue(70)
+
+    def show_signs(self, signs: Sequence[tuple[float, float, bool]]) -> None:
+        """Replace the signs: x, y, whether broken."""
+        self._signs = signs
+        self.update()
+
+    def paint(self, painter: QPainter, *args: object) -> None:
+        if self.theme is None:
+            return
+        transform = self.device(painter)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for x, y, broken in self._signs:
+            at = transform.map(QPointF(x, y))  # type: ignore[attr-defined]
+            role = "broken" if broken else "near"
+            painter.setPen(self.theme.pen(role, 1.6))
+            painter.setBrush(self.theme.colour("paper", 235))
+            if broken:
+                shape = [QPointF(0, -9), QPointF(8.5, 6), QPointF(-8.5, 6)]
+            else:
+                shape = [QPointF(0, -8), QPointF(8, 0), QPointF(0, 8), QPointF(-8, 0)]
+            painter.drawPolygon(QPolygonF([at + p for p in shape]))
+            painter.drawLine(at + QPointF(0, -4), at + QPointF(0, 1))
+            painter.drawPoint(at + QPointF(0, 3.6))
+
+
+class CrossLayer(Layer):
+    """The shared cursor: a fine cross."""
+
+    def __init__(self, vertical_only: bool = False) -> None:
+        super().__init__()
+        self._at: tuple[float, float] | None = None
+        self._vertical_only = vertical_only
+        self.setZValue(90)
+
+    def show_at(self, at: tuple[float, float] | None) -> None:
+        """Move the cursor, or hide it with None."""
+        if at != self._at:
+            self._at = at
+            self.update()
+
+    def paint(self, painter: QPainter, *args: object) -> None:
+        if self.theme is None or self._at is None:
+            return
+        transform = self.device(painter)
+        at = transform.map(QPointF(*self._at))  # type: ignore[attr-defined]
+        view = QRectF(painter.viewport())
+        painter.setPen(self.theme.pen("chosen", 1.0, alpha=170))
+        if self._vertical_only:
+            painter.drawLine(QPointF(at.x(), view.top()), QPointF(at.x(), view.bottom()))
+            return
+        painter.drawLine(at + QPointF(-12, 0), at + QPointF(12, 0))
+        painter.drawLine(at + QPointF(0, -12), at + QPointF(0, 12))
+
+
+class ArrowLayer(Layer):
+    """Flow arrows: short strokes of a fixed size on screen, drawn only when there is room between them."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._arrows: Floats = np.empty((0, 4))
+        self.setZValue(20)
+
+    def show_arrows(self, arrows: Floats) -> None:
+        """Replace the arrows: x, y and unit direction (n, 4)."""
+        self._arrows = arrows
+        self.update()
+
+    def paint(self, painter: QPainter, *args: object) -> None:
+        if self.theme is None or not len(self._arrows):
+            return
+        transform = self.device(painter)
+        scale = np.hypot(transform.m11(), transform.m12())  # type: ignore[attr-defined]
+        if scale < 4.0:
+            return
+        view = QRectF(painter.viewport())
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(self.theme.pen("window", 1.2, alpha=230))
+        for x, y, dx, dy in self._arrows:
+            at = transform.map(QPointF(x, y))  # type: ignore[attr-defined]
+            if not view.contains(at):
+                continue
+            tip, side = at + QPointF(dx * 7, -dy * 7), QPointF(-dy * 3, -dx * 3)
+            painter.drawLine(at - QPointF(dx * 5, -dy * 5), tip)
+            back = tip - QPointF(dx * 4, -dy * 4)
+            painter.drawLine(tip, back + side)
+            painter.drawLine(tip, back - side)
