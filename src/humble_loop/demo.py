@@ -243,7 +243,7 @@ def _blemishes(site: Site, ember: str, ember_id: str) -> Site:
             Vip(chainage=14.0, grade=-0.02),
             Vip(chainage=92.0, grade=-0.018, curve_length=24.0),
             Vip(chainage=160.0, grade=-0.022, curve_length=4.0),
-            Vip(chainage=214.4, grade=-0.008),
+            Vip(chainage=214.4, grade=-0.004),
         ],
     )
     return edits.set_pad(site, f"{ember} R4", 40.2)

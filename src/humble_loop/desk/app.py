@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import sys
+import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
@@ -90,7 +91,7 @@ def _site(options: argparse.Namespace) -> Site | None:
 def _show_demo(window: MainWindow) -> None:
     """Something worth seeing: Kiln Court chosen, the estate in the plan."""
     window.session.choose(Chosen("street", street_of(window.session.site, "Kiln Court").id))
-    window.plan.look_at(4118.0, 8196.0, 205.0)
+    window.plan.look_at(4122.0, 8206.0, 232.0)
     window.session.point_asked.emit(4150.0, 8186.0)
 
 
@@ -100,7 +101,9 @@ def settle(app: QApplication, window: MainWindow) -> None:
         app.processEvents()
         if window.settled:
             break
-    for _ in range(12):
+    # Views that refresh a moment after a change (index, facts) get that moment.
+    until = time.monotonic() + 0.4
+    while time.monotonic() < until:
         app.processEvents()
 
 
@@ -110,8 +113,6 @@ def take_picture(app: QApplication, window: MainWindow, target: Path, view: str)
     settle(app, window)
     POSES.get(view, lambda w: None)(window)
     settle(app, window)
-    for _ in range(60):
-        app.processEvents()
     settle(app, window)
     shown = window.tables if view == "setout" and window.tables is not None else window
     screen = window.screen()

@@ -69,7 +69,7 @@ class CrossSection(DrawingView):
         # The section follows the crown from place to place, but stays still while something is dragged.
         if self._fitted != street:
             self._fitted = street
-            self.plotItem.vb.setRange(QRectF(-13, crown - 3.0, 26, 6.0), padding=0)
+            self.plotItem.vb.setRange(QRectF(-16, crown - 3.0, 32, 6.0), padding=0)
         elif not self.session.dragging:
             self.plotItem.vb.translateBy(y=crown - self._crown)
         if not self.session.dragging:

@@ -55,7 +55,7 @@ class Tag(QLabel):
         self.setText("<br>".join(lines))
         self.adjustSize()
         parent = self.parentWidget()
-        x, y = at.x() + 18, at.y() + 18
+        x, y = at.x() + 26, at.y() + 26
         if x + self.width() > parent.width():
             x = at.x() - self.width() - 14
         if y + self.height() > parent.height():

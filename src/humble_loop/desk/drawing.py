@@ -236,7 +236,10 @@ def _crossings(q: Engine, street: str) -> tuple[tuple[str, float, float], ...]:
 
 @dataclass(frozen=True)
 class CrossLines:
-    """A cross section: offset and level of ground (n, 2), and of the design from toe to toe (m, 2) with point names."""
+    """A cross section as it is looked at along increasing chainage: distance to the right, and level.
+
+    ``ground`` (n, 2); ``design`` (m, 2) from the left toe to the right one, with point names.
+    """
 
     ground: Floats
     design: Floats
@@ -250,7 +253,7 @@ def cross_lines(q: Engine, street: str, chainage: float, reach: float = 16.0) ->
     s = float(np.clip(chainage, 0.0, chain.total))
     offsets = np.linspace(-reach, reach, 129)
     p = chain.points_at(np.full_like(offsets, s), offsets)
-    ground = np.column_stack([offsets, ground_of(q).levels(p)])
+    ground = np.column_stack([-offsets[::-1], ground_of(q).levels(p)[::-1]])
     try:
         crown = float(crown_levels(q, street, [s])[0])
     except Unsolved:
@@ -283,7 +286,7 @@ def _half_section(q: Engine, street: str, side: str, s: float) -> tuple[list[tup
     t = (s - beside.along[i]) / (beside.along[i + 1] - beside.along[i])
     base = chain_of(q, street).points_at(beside.along[i : i + 2])
     out = np.hypot(*(beside.points[i : i + 2, :, :2] - base[:, None, :]).transpose(2, 0, 1))
-    offset = sign * ((1 - t) * out[0] + t * out[1])
+    offset = -sign * ((1 - t) * out[0] + t * out[1])
     level = (1 - t) * beside.points[i, :, 2] + t * beside.points[i + 1, :, 2]
     line, names = list(zip(offset.tolist(), level.tolist())), list(beside.names)
     made = q.attempt(batters, ("side", street, side_))
@@ -292,6 +295,6 @@ def _half_section(q: Engine, street: str, side: str, s: float) -> tuple[list[tup
         if len(at) == 2 and made.joined[at[0]]:
             reach = (1 - t) * made.toes.reach[at[0]] + t * made.toes.reach[at[1]]
             z = (1 - t) * made.toes.points[at[0], 2] + t * made.toes.points[at[1], 2]
-            line.append((line[-1][0] + sign * float(reach), float(z)))
+            line.append((line[-1][0] - sign * float(reach), float(z)))
             names.append("toe")
     return line, names

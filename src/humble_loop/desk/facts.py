@@ -9,11 +9,13 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
+    QHeaderView,
     QHBoxLayout,
     QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
+    QSplitter,
     QToolButton,
     QTreeWidget,
     QTreeWidgetItem,
@@ -86,16 +88,13 @@ class Action:
 Row = Fact | Choice | Action | str
 
 
-class FactsPanel(QScrollArea):
+class FactsPanel(QSplitter):
     """The right-hand panel."""
 
     shown_at = Signal(float, float)  # a finding's place was asked for
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setObjectName("panel")
-        self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        super().__init__(Qt.Orientation.Vertical, parent)
         self.setMinimumWidth(250)
         self._session = session
         self._findings: tuple[Finding, ...] = ()
@@ -110,19 +109,17 @@ class FactsPanel(QScrollArea):
         self.title.setProperty("role", "title")
         self.title.setWordWrap(True)
         self._rows, self._finding_box = QWidget(), QWidget()
-        self._trail_head = QLabel("Level trail")
-        self._trail_head.setProperty("role", "head")
-        self.trail = QTreeWidget()
-        self.trail.setHeaderHidden(True)
-        self.trail.setColumnCount(2)
-        self.trail.setRootIsDecorated(True)
-        self.trail.setIndentation(12)
-        self.trail.setMinimumHeight(170)
-        self.trail.setWordWrap(True)
-        for widget in (self.title, self._rows, self._finding_box, self._trail_head):
+        for widget in (self.title, self._rows, self._finding_box):
             self._column.addWidget(widget)
-        self._column.addWidget(self.trail, 1)
-        self.setWidget(self._page)
+        self._column.addStretch(1)
+        scroll = QScrollArea()
+        scroll.setObjectName("panel")
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(self._page)
+        self.addWidget(scroll)
+        self.addWidget(self._make_trail())
+        self.setSizes([430, 260])
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(40)
@@ -130,6 +127,26 @@ class FactsPanel(QScrollArea):
         session.changed.connect(self._later.start)
         session.chosen_changed.connect(self.refresh)
         session.point_asked.connect(self._on_point)
+
+    def _make_trail(self) -> QWidget:
+        box = QWidget()
+        box.setObjectName("panel")
+        self._trail_head = QLabel()
+        self._trail_head.setProperty("role", "title")
+        self._trail_head.setWordWrap(True)
+        self.trail = QTreeWidget()
+        self.trail.setHeaderHidden(True)
+        self.trail.setColumnCount(2)
+        self.trail.setIndentation(10)
+        self.trail.setWordWrap(True)
+        self.trail.header().setStretchLastSection(False)
+        self.trail.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        self.trail.header().setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
+        column = QVBoxLayout(box)
+        column.setContentsMargins(10, 6, 4, 4)
+        column.addWidget(self._trail_head)
+        column.addWidget(self.trail, 1)
+        return box
 
     # What is shown
 
@@ -524,7 +541,8 @@ class FactsPanel(QScrollArea):
         mark.setText(MARKS[row.state])
         mark.setToolTip(_STATE_WORDS[row.state])
         mark.setAutoRaise(True)
-        mark.setFixedWidth(24)
+        mark.setObjectName("mark")
+        mark.setFixedWidth(22)
         mark.setEnabled(row.switch is not None)
         if row.switch is not None:
             mark.clicked.connect(lambda: self._session.do(f"Switch {row.label.strip()}", row.switch))
@@ -594,23 +612,17 @@ class FactsPanel(QScrollArea):
 
     def _show_trail(self) -> None:
         self.trail.clear()
-        visible = self._point is not None and not self._show_all_findings and not self._session.dragging
-        self.trail.setVisible(visible)
-        self._trail_head.setVisible(visible)
-        if not visible or self._point is None:
+        self._trail_head.setText("Level trail: click a place in the plan to ask it why it has its level")
+        if self._point is None or self._session.dragging:
             return
         try:
             step = trail_at(self._session.engine, *self._point)
         except Unsolved as unsolved:
             self._trail_head.setText(f"Level trail: {unsolved.message}")
             return
-        self._trail_head.setText("Level trail")
-        root = self._item(step, "")
-        self.trail.addTopLevelItem(root)
-        root.setExpanded(True)
-        for depth in range(4):
-            self.trail.expandToDepth(depth)
-        self.trail.setColumnWidth(0, max(130, self.trail.viewport().width() - 62))
+        self._trail_head.setText(f"Level trail at {self._point[0]:.2f}, {self._point[1]:.2f}")
+        self.trail.addTopLevelItem(self._item(step, ""))
+        self.trail.expandToDepth(4)
 
     def _item(self, step: Step, words: str) -> QTreeWidgetItem:
         unit = self._session.site.settings.units

@@ -84,7 +84,7 @@ class LabelLayer(Layer):
         if self.theme is None:
             return
         transform = self.device(painter)
-        view = QRectF(painter.viewport())
+        view = transform.mapRect(self.boundingRect())  # type: ignore[attr-defined]
         taken: list[QRectF] = []
         painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
         for label in self._labels:

@@ -91,6 +91,12 @@ class LongSection(DrawingView):
         self._show_labels(made)
         self._later.start()
 
+    @property
+    def has_windows(self) -> bool:
+        """Whether fall windows of lots lie behind the street shown."""
+        made = self.session.engine.attempt(pad_windows, self.street) if self.street else ()
+        return not isinstance(made, Unsolved) and bool(made)
+
     def fit(self) -> None:
         """Show the whole street."""
         made = self._shown

@@ -32,7 +32,7 @@ class SolidView(QWidget):
         self._session = session
         self._theme: Theme | None = None
         self._plotter: object = None
-        self._meshes: dict[object, object] = {}
+        self._meshes: dict[object, tuple[Surface, object]] = {}  # what each mesh was made from, and the mesh
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         self._later = QTimer(self)
@@ -69,7 +69,7 @@ class SolidView(QWidget):
 
     def _look_at_design(self) -> None:
         plotter = self._plotter
-        bounds = [m.bounds for key, m in self._meshes.items() if key != "ground"]  # type: ignore[attr-defined]
+        bounds = [m.bounds for key, (_, m) in self._meshes.items() if key != "ground"]  # type: ignore[attr-defined]
         if bounds:
             b = np.array(bounds)
             low, high = b[:, ::2].min(axis=0), b[:, 1::2].max(axis=0)
@@ -95,9 +95,9 @@ class SolidView(QWidget):
             plotter.remove_actor(str(key))  # type: ignore[attr-defined]
             del self._meshes[key]
         for key, (surface, colour) in wanted.items():
-            if getattr(self._meshes.get(key), "source", None) is surface:
+            if key in self._meshes and self._meshes[key][0] is surface:
                 continue
-            self._meshes[key] = self._add(str(key), surface, colour, key == "ground")
+            self._meshes[key] = surface, self._add(str(key), surface, colour, key == "ground")
         plotter.render()  # type: ignore[attr-defined]
 
     def _add(self, name: str, surface: Surface, colour: str, is_ground: bool) -> object:
@@ -119,7 +119,6 @@ class SolidView(QWidget):
             specular=0.0,
             reset_camera=False,
         )
-        mesh.source = surface
         return mesh
 
     def _origin(self) -> tuple[float, float]:

@@ -140,6 +140,11 @@ def style_sheet(t: Theme) -> str:
     QToolButton:disabled {{ color: {t.quiet}; }}
     QToolButton#stage {{ padding: 5px 10px; border: none; border-bottom: 2px solid transparent; border-radius: 0; }}
     QToolButton#stage:checked {{ background: transparent; border-bottom: 2px solid {t.chosen}; color: {t.ink}; }}
+    QToolButton#mark {{ padding: 0; font-size: 14px; }}
+    QToolButton#mark:disabled {{ color: {t.quiet}; }}
+    QToolButton::menu-indicator {{ image: none; }}
+    QComboBox::drop-down {{ border: none; width: 16px; }}
+    QLineEdit:read-only {{ border-color: transparent; }}
     QPushButton {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 4px; padding: 4px 10px; }}
     QPushButton:hover {{ border-color: {t.chosen}; }}
     QPushButton:default {{ border-color: {t.chosen}; }}

@@ -153,6 +153,8 @@ class MainWindow(QMainWindow):
         self.paint_in(self.theme)
         self.stage_row.choose(1)
         self._on_changed()
+        self.index.refresh()
+        self.facts.refresh()
 
     # Laying out
 
@@ -182,7 +184,7 @@ class MainWindow(QMainWindow):
         self._across = QSplitter(Qt.Orientation.Horizontal)
         for widget in (self.index, middle, self.facts):
             self._across.addWidget(widget)
-        self._across.setSizes([150, 850, 280])
+        self._across.setSizes([160, 830, 290])
         self._across.setStretchFactor(1, 1)
         self._tool_row = QWidget()
         self._tool_row.setObjectName("panel")
@@ -686,6 +688,9 @@ class MainWindow(QMainWindow):
         name = parts.street_name(self.session.engine, street) if known else ""
         for title in ("Long section", "Cross section"):
             self._panes[title].caption.setText(f"{title}  {name}")
+        if known and self.long_section.has_windows:
+            words = "bands: where the crown may lie for each lot's pad to stay on the ground"
+            self._panes["Long section"].caption.setText(f"Long section  {name}    {words}")
 
     def _on_cursor(self) -> None:
         cursor, unit = self.session.cursor, self.session.site.settings.units

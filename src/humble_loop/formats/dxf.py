@@ -8,6 +8,7 @@ from typing import Any
 import ezdxf
 import numpy as np
 from ezdxf import recover
+from ezdxf.filemanagement import new as new_drawing
 from ezdxf.lldxf.const import DXFError
 
 from humble_loop.formats.bundle import METRES, Bundle
@@ -125,7 +126,7 @@ def _from_faces(faces: Floats) -> Surface:
 
 def write_dxf(q: Engine, path: Path) -> None:
     """Write centrelines, lips, boundaries, lots with pad levels, set-out points, contours and the finished surface."""
-    drawing = ezdxf.new("R2018", setup=True)
+    drawing = new_drawing("R2018", setup=True)
     drawing.units = 6
     for name, colour in (
         ("centreline", 5),

@@ -307,7 +307,8 @@ def _ring(path: Path, parcel: Any, scale: float) -> Floats:
 def write_landxml(q: Engine, path: Path) -> None:
     """Write the ground, the finished surface, every street's alignment and profile, and the lots as parcels."""
     ns = "http://www.landxml.org/schema/LandXML-1.2"
-    root = etree.Element("LandXML", nsmap={None: ns}, version="1.2", language="English", readOnly="false")
+    namespaces: Any = {None: ns}  # the default namespace
+    root = etree.Element("LandXML", nsmap=namespaces, version="1.2", language="English", readOnly="false")
     units = etree.SubElement(root, "Units")
     etree.SubElement(
         units,

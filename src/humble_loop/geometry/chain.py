@@ -200,7 +200,7 @@ class Chain:
         t = turn * radius
         # Beyond the arc the nearer of its two ends serves.
         t = np.where(t > self.length, np.where(t - self.length <= 2 * np.pi * radius - t, self.length, 0.0), t)
-        return np.where(arcs, t, straight)
+        return np.asarray(np.where(arcs, t, straight))
 
     def _clothoid_foot(self, j: int, p: Floats) -> Floats:
         length, k0, k1 = float(self.length[j]), float(self.k0[j]), float(self.k1[j])
@@ -215,11 +215,12 @@ class Chain:
             across = np.einsum("ij,ij->i", d, left_normals(heading))
             slope = 1.0 - (k0 + (k1 - k0) * t / length) * across
             t = np.clip(t + along / np.where(np.abs(slope) < 0.05, 0.05, slope), 0.0, length)
-        return t
+        return np.asarray(t)
 
     def _on_element(self, j: int, t: Floats) -> tuple[Floats, Floats]:
+        only = slice(j, j + 1)
         one = Chain(
-            *(a[j : j + 1] for a in (self.xy, self.heading, self.length, self.k0, self.k1)), self.starts[j : j + 2]
+            self.xy[only], self.heading[only], self.length[only], self.k0[only], self.k1[only], self.starts[j : j + 2]
         )
         points, headings = one._on_elements(t[:, None])
         return points[:, 0], headings[:, 0]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -105,7 +105,7 @@ class Profile:
 
     def _segments(self, chainages: ArrayLike, side: str = "after") -> tuple[Floats, np.ndarray, np.ndarray]:
         s = np.atleast_1d(np.asarray(chainages, dtype=np.float64))
-        where = "right" if side == "after" else "left"
+        where: Literal["left", "right"] = "right" if side == "after" else "left"
         i = np.clip(np.searchsorted(self.chainages, s, side=where) - 1, 0, self.chainages.size - 2)
         slack = 1e-9 * max(1.0, abs(float(self.chainages[-1])))
         inside = (s >= self.chainages[0] - slack) & (s <= self.chainages[-1] + slack)

@@ -54,7 +54,7 @@ def _cut(surface: Surface, interval: float, base: float) -> tuple[Floats, Floats
         # Always from the lower index, so that both triangles of an edge compute the very same point.
         i, j = np.minimum(u, v), np.maximum(u, v)
         share = (k - z[i]) / (z[j] - z[i])
-        return p[i, :2] + share[:, None] * (p[j, :2] - p[i, :2])
+        return np.asarray(p[i, :2] + share[:, None] * (p[j, :2] - p[i, :2]))
 
     def edge(u: Ints, v: Ints) -> Ints:
         return np.minimum(u, v) * len(p) + np.maximum(u, v)

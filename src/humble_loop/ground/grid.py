@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -116,7 +117,7 @@ class TriangleGrid:
         return code // len(self.triangles), code % len(self.triangles)
 
 
-def _spread(i0: Ints, span: Ints, count: Ints, columns: int) -> tuple[Ints, Ints]:
+def _spread(i0: Ints, span: Ints, count: Ints, columns: int) -> tuple[Any, Any]:
     owners = np.repeat(np.arange(len(count), dtype=np.int32), count)
     k = np.arange(len(owners), dtype=np.int32) - np.repeat((np.cumsum(count) - count).astype(np.int32), count)
     wide = span[owners, 0]

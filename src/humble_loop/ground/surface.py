@@ -88,7 +88,7 @@ class Surface:
         key = np.sort(e, axis=1)
         code = key[:, 0] * len(self.points) + key[:, 1]
         _, inverse, counts = np.unique(code, return_inverse=True, return_counts=True)
-        return e[counts[inverse] == 1]
+        return np.asarray(e[counts[inverse] == 1])
 
     def find(self, points: ArrayLike) -> Ints:
         """Index of the triangle that holds each of ``points`` (n, 2 or more columns); -1 where there is none."""

@@ -24,6 +24,7 @@ from humble_loop.site.model import Site
 
 P = ParamSpec("P")
 R = TypeVar("R")
+R_co = TypeVar("R_co", covariant=True)
 Key = tuple[Any, ...]  # (function, *arguments)
 
 
@@ -35,7 +36,7 @@ class Unsolved(Exception):
         self.thing, self.message, self.remedy = thing, message, remedy
 
     def __eq__(self, other: object) -> bool:
-        return type(self) is type(other) and self.args == other.args and self.remedy == other.remedy  # type: ignore[attr-defined]
+        return type(self) is type(other) and self.args == other.args and self.remedy == other.remedy
 
     def __hash__(self) -> int:
         return hash(self.args)
@@ -87,17 +88,17 @@ class Stats:
         return sum(self.computed.values())
 
 
-class Query(Generic[P, R]):
+class Query(Generic[P, R_co]):
     """A function of the engine and plain arguments whose results the engine keeps."""
 
-    def __init__(self, function: Callable[Concatenate[Engine, P], R]) -> None:
+    def __init__(self, function: Callable[Concatenate[Engine, P], R_co]) -> None:
         self.function = function
         self.name = function.__name__.lstrip("_")
         self.__doc__ = function.__doc__
         self.__name__ = function.__name__
         self.__wrapped__ = function
 
-    def __call__(self, q: Engine, *args: P.args, **kwargs: P.kwargs) -> R:
+    def __call__(self, q: Engine, *args: P.args, **kwargs: P.kwargs) -> R_co:
         if kwargs:
             raise TypeError("queries take their arguments by position")
         return q.ask(self, args)  # type: ignore[no-any-return]
@@ -106,15 +107,15 @@ class Query(Generic[P, R]):
         return f"<query {self.name}>"
 
 
-class Part(Generic[P, R]):
+class Part(Generic[P, R_co]):
     """A part of the site, read as the leaf of queries: a function of the site and plain arguments."""
 
-    def __init__(self, function: Callable[Concatenate[Site, P], R]) -> None:
+    def __init__(self, function: Callable[Concatenate[Site, P], R_co]) -> None:
         self.function = function
         self.name = function.__name__.lstrip("_")
         self.__doc__ = function.__doc__
 
-    def __call__(self, q: Engine, *args: P.args, **kwargs: P.kwargs) -> R:
+    def __call__(self, q: Engine, *args: P.args, **kwargs: P.kwargs) -> R_co:
         if kwargs:
             raise TypeError("parts take their arguments by position")
         return q.ask(self, args)  # type: ignore[no-any-return]
@@ -184,9 +185,8 @@ class Engine:
 
     def attempt(self, what: Query[P, R], *args: P.args, **kwargs: P.kwargs) -> R | Unsolved:
         """The result of a query, or the Unsolved that it failed with, so that the rest can go on without it."""
-        del kwargs
         try:
-            return what(self, *args)
+            return what(self, *args, **kwargs)
         except Ring as ring:
             # Members of a ring all fail, wherever it was entered; only those outside may go on.
             if self._active and self._active[-1][0] in ring.keys:
@@ -286,7 +286,7 @@ class Engine:
 
 
 def _name(key: Key) -> str:
-    return key[0].name.replace("_", " ") + "".join(f" {a}" for a in key[1:])
+    return str(key[0].name.replace("_", " ")) + "".join(f" {a}" for a in key[1:])
 
 
 def same(a: Any, b: Any) -> bool:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from humble_loop.geometry.arrays import Bools, Floats, frozen, left_normals, unique_chainages
 from humble_loop.ground.meet import Toes, toes
@@ -158,7 +159,7 @@ def rows(q: Engine, street: str) -> Floats:
             keys.append(np.array([t.through_at]))
     keys.append(np.array([s for edge, s in lot_stations(q, street) if edge[0] == "side"]))
     profile = q.attempt(grade_line, street)
-    vertical = (
+    vertical: ArrayLike = (
         profile.profile.key_chainages()
         if not isinstance(profile, Unsolved) and profile.profile.chainages.size < 60
         else []

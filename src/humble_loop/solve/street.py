@@ -106,7 +106,8 @@ def _existing(q: Engine, street: str) -> GradeLine:
         )
     profile = Profile.of(ground.chainages[known], ground.levels[known])
     n = int(known.sum())
-    return GradeLine(profile, ("tied",) * n, (-1,) * n)
+    states: list[State] = ["tied"] * n
+    return GradeLine(profile, tuple(states), (-1,) * n)
 
 
 def _set(name: str, vips: tuple[Vip, ...], ties: dict[str, tuple[float, float]]) -> GradeLine:

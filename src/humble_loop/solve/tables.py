@@ -257,7 +257,7 @@ def _heads(q: Engine, of: str | None, every: float | None) -> Table:
         if outline is None:
             continue
         levels = q.attempt(head_levels, street)
-        known = not isinstance(levels, Unsolved)
+        known = None if isinstance(levels, Unsolved) else levels
         ring = outline.ring
         points = [*ring.xy[0], *ring.xy[1], *ring.xy[2], *ring.points_at([ring.total])[0]]
         out.append(
@@ -268,9 +268,9 @@ def _heads(q: Engine, of: str | None, every: float | None) -> Table:
                 head.radius,
                 head.return_radius,
                 head.offset,
-                levels.outlet if known else None,
+                known.outlet if known else None,
                 *outline.centre,
-                levels.centre if known else None,
+                known.centre if known else None,
                 ring.total,
                 np.degrees(ring.length[1] / head.radius),
                 np.degrees(ring.length[0] / head.return_radius),
@@ -278,8 +278,8 @@ def _heads(q: Engine, of: str | None, every: float | None) -> Table:
                 outline.base_left,
                 outline.base_right,
                 *points,
-                float(levels.profile.levels[2]) if known else None,
-                levels.turn if known else None,
+                float(known.profile.levels[2]) if known else None,
+                known.turn if known else None,
             )
         )
     columns = (
@@ -315,7 +315,7 @@ def _heads(q: Engine, of: str | None, every: float | None) -> Table:
 
 def _lots(q: Engine, of: str | None, every: float | None) -> Table:
     del every
-    out = []
+    out: list[tuple[Any, ...]] = []
     found = False
     for street in parts.street_ids(q):
         for lot in lots(q, street):
