@@ -63,7 +63,7 @@ def read_dxf(path: Path, *, units: str = "m") -> Bundle:
             if np.abs(corners[3] - corners[2]).max() > 1e-9:
                 faces.append(corners[[0, 2, 3]])
         elif kind in ("LINE", "LWPOLYLINE", "POLYLINE", "ARC"):
-            vertices = _vertices(entity) * scale
+            vertices = _vertices(entity, 0.01 / scale) * scale
             if len(vertices) >= 2 and np.all(np.isfinite(vertices)):
                 _line(path, bundle, entity.dxf.layer, i, vertices)
     if points:
@@ -78,12 +78,13 @@ def read_dxf(path: Path, *, units: str = "m") -> Bundle:
     return bundle
 
 
-def _vertices(entity: Any) -> Floats:
+def _vertices(entity: Any, sag: float) -> Floats:
+    """Vertices (n, 3) of a line in drawing units; arcs as chords within ``sag`` of them."""
     kind = entity.dxftype()
     if kind == "LINE":
         return np.array([entity.dxf.start, entity.dxf.end], dtype=np.float64)
     if kind == "ARC":
-        return np.array([tuple(v) for v in entity.flattening(0.01)], dtype=np.float64)
+        return np.array([tuple(v) for v in entity.flattening(sag)], dtype=np.float64)
     if kind == "POLYLINE" and entity.is_3d_polyline:
         points = [tuple(v.dxf.location) for v in entity.vertices]
         if entity.is_closed:
@@ -91,8 +92,16 @@ def _vertices(entity: Any) -> Floats:
         return np.array(points, dtype=np.float64)
     if kind == "POLYLINE" and not entity.is_2d_polyline:
         return np.empty((0, 3))
-    path_ = ezdxf.path.make_path(entity)
-    return np.array([tuple(v) for v in path_.flattening(0.01)], dtype=np.float64)
+    begin = np.asarray(tuple(next(iter(entity.points_in_wcs()))) if kind == "POLYLINE" else tuple(next(iter(entity.vertices_in_wcs()))))
+    pieces = [begin[None, :3]]
+    for piece in entity.virtual_entities():
+        line = _vertices(piece, sag)
+        # An arc is stored anticlockwise whichever way the polyline goes round it.
+        at = pieces[-1][-1]
+        if np.abs(line[-1] - at).max() < np.abs(line[0] - at).max():
+            line = line[::-1]
+        pieces.append(line[1:])
+    return np.concatenate(pieces)
 
 
 def _line(path: Path, bundle: Bundle, layer: str, number: int, vertices: Floats) -> None:

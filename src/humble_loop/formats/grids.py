@@ -7,6 +7,7 @@ from pathlib import Path
 import laspy
 import numpy as np
 import rasterio
+import rasterio.transform
 from laspy.errors import LaspyException
 from rasterio.errors import RasterioIOError
 
@@ -23,12 +24,12 @@ def read_grid(path: Path) -> Bundle:
         with rasterio.open(path) as data:
             levels = data.read(1, masked=True)
             rows, columns = np.nonzero(~np.ma.getmaskarray(levels))
-            x, y = data.transform * (columns + 0.5, rows + 0.5)
+            x, y = rasterio.transform.xy(data.transform, rows, columns)
             values = np.asarray(levels)[rows, columns].astype(np.float64)
     except (RasterioIOError, ValueError) as error:
         raise FormatError(path, f"it is not an elevation grid that can be read ({str(error)[:80]})") from None
     keep = np.isfinite(values)
-    points = np.column_stack([x, y, values])[keep]
+    points = np.column_stack([np.asarray(x), np.asarray(y), values])[keep]
     if not len(points):
         raise FormatError(path, "the grid holds no levels")
     check_coordinates(path, points)

@@ -135,6 +135,8 @@ def _surface(path: Path, node: Any, scale: float, bundle: Bundle) -> None:
         raise FormatError(path, f"surface '{name}' has a point that is not three numbers; export it again") from None
     if not np.all(np.isfinite(xyz)):
         raise FormatError(path, f"surface '{name}' has a point that is not a number; export it again")
+    if xyz.shape[1] < 3:
+        raise FormatError(path, f"surface '{name}' has points without levels; export it again as a TIN")
     points = xyz[:, [1, 0, 2]] * scale
     check_coordinates(path, points)
     place = {i: k for k, i in enumerate(ids)}

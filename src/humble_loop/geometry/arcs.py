@@ -152,14 +152,14 @@ def bulb_outline(
     found = []
     for side, width in ((1.0, left), (-1.0, right)):
         across = side * (width + return_radius)
+        if width >= radius + side * offset:
+            raise DoesNotFit(
+                f"the bulb (radius {radius:g} m) is narrower than the street on the {'left' if side > 0 else 'right'}"
+            )
         if abs(across - offset) >= reach:
             raise DoesNotFit(
                 f"the bulb's lip (radius {radius:g} m) does not reach past the {'left' if side > 0 else 'right'} lip "
                 f"at {width:g} m: enlarge the radius or lessen the offset"
-            )
-        if width >= radius + side * offset:
-            raise DoesNotFit(
-                f"the bulb (radius {radius:g} m) is narrower than the street on the {'left' if side > 0 else 'right'}"
             )
 
         def gap(s: float, across: float = across) -> float:

@@ -15,6 +15,7 @@ from humble_loop.geometry.arrays import Floats, Ints, frozen, left_normals, tang
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(24)
 _NODES, _WEIGHTS = 0.5 * (_NODES + 1.0), 0.5 * _WEIGHTS
 
+_FLAT = 1e-12  # curvature (1/m) below which an arc is a straight to every digit that counts
 STRAIGHT, ARC, TRANSITION = "straight", "arc", "transition"
 
 
@@ -188,7 +189,7 @@ class Chain:
         d = p[:, None, :] - self.xy
         c, s = np.cos(self.heading), np.sin(self.heading)
         straight = np.clip(d[..., 0] * c + d[..., 1] * s, 0.0, self.length)
-        arcs = (self.k0 == self.k1) & (self.k0 != 0)
+        arcs = (self.k0 == self.k1) & (np.abs(self.k0) > _FLAT)
         if not arcs.any():
             return straight
         k = np.where(arcs, self.k0, 1.0)

@@ -155,7 +155,7 @@ def _levels_at_crossings(corners: Floats, vertices: Floats, edges: Ints) -> tupl
     return levels, problems
 
 
-def spikes(surface: Surface, steepness: float = 1.5) -> list[Problem]:
+def spikes(surface: Surface, steepness: float = 0.7) -> list[Problem]:
     """Points that stand alone above or below all their neighbours on faces steeper than ``steepness`` (ratio)."""
     e = surface.edges
     if not len(e):

@@ -227,7 +227,8 @@ def _ground_findings(q: Engine, street: str, name: str) -> list[Finding]:
     off = ~np.isfinite(ground.levels)
     if not off.any():
         return []
-    s = float(ground.chainages[int(np.argmax(off))])
+    first = int(np.argmax(off))
+    s = float(ground.chainages[max(first - 1, 0)])  # the last place still on the ground
     return [
         Finding(
             "street off the ground",

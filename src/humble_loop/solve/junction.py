@@ -23,6 +23,7 @@ from humble_loop.solve.street import (
     LipLine,
     centreline,
     chain_of,
+    crown_levels,
     grade_line,
     ground_along,
     lane_width,
@@ -324,7 +325,10 @@ def return_levels(q: Engine, street: str, end: End, corner: Side) -> ReturnLevel
     width, sign = lane_width(q, street, side), side_sign(side)
     normal = parts.section(q, street).side(side).lane.grade
     s = made.side_chainage
-    crown = profile.level([s])[0]
+    # An oblique corner's return may end before the throat, where the crown still lies on the through street.
+    crown = crown_levels(q, street, [s])[0]
+    t = throat(q, street, end).side_chainage
+    graded = max(s, t) if end == "start" else min(s, t)
     if not np.isfinite(crown):
         raise Unsolved(
             f"{junction_name(q, street, end)} {corner} corner",
@@ -333,7 +337,7 @@ def return_levels(q: Engine, street: str, end: End, corner: Side) -> ReturnLevel
         )
     stretch = 1.0 - float(chain_of(q, street).at([s]).curvatures[0]) * sign * width
     outwards = 1.0 if end == "start" else -1.0
-    m1 = float(profile.grade([s], side="after" if end == "start" else "before")[0]) * outwards / stretch
+    m1 = float(profile.grade([graded], side="after" if end == "start" else "before")[0]) * outwards / stretch
     z1 = float(crown + normal * width)
     if not np.isfinite(z0 + m0):
         raise Unsolved(

@@ -76,11 +76,12 @@ def _along_lip(q: Engine, street: str, side: Side) -> list[SetOutPoint]:
     low, high = strip_range(q, street, side)
     low, high = max(low, float(half.chainages[0])), min(high, float(half.chainages[-1]))
     chain, interval = chain_of(q, street), parts.set_out(q).interval
-    keys = unique_chainages([low, high], chain.key_chainages(), low=low, high=high)
+    holes = gaps(q, street, side)
+    keys = unique_chainages([low, high], np.ravel(holes), chain.key_chainages(), low=low, high=high)
     regular = np.arange(np.ceil(low / interval) * interval, high, interval)
     s = unique_chainages(keys, regular, low=low, high=high, gap=0.01)
-    for a, b in gaps(q, street, side):
-        s = s[(s <= a) | (s >= b)]
+    for a, b in holes:
+        s = s[(s <= a + 1e-6) | (s >= b - 1e-6)]
     level = np.interp(s, half.chainages, half.lip[:, 2])
     sign = side_sign(side)
     width = sign * np.hypot(*(half.lip[0, :2] - half.crown[0, :2]))

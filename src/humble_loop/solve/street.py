@@ -229,10 +229,12 @@ def crossfall(q: Engine, street: str, side: Side) -> Piecewise:
     at, values = [0.0], [normal]
     if joint(q, street, "start") is not None:
         begin, finish, across = turning_crossfall(q, street, "start", side)
-        at, values = [begin, max(finish, begin + 1e-6)], [across, normal]
+        if finish > begin:
+            at, values = [begin, finish], [across, normal]
     if joint(q, street, "end") is not None:
         begin, finish, across = turning_crossfall(q, street, "end", side)
-        at, values = [*at, min(finish, begin - 1e-6), begin], [*values, normal, across]
+        if finish < begin:
+            at, values = [*at, finish, begin], [*values, normal, across]
     return Piecewise(frozen(at), frozen(values))
 
 

@@ -268,7 +268,7 @@ def explain_return(q: Engine, street: str, end: End, corner: Side, s: float) -> 
         f"{parts.street_name(q, street)} {side} lip at {made.side_chainage:.2f}",
         "crown and normal crossfall",
         [
-            _term("crown", _on_profile(q, street, made.side_chainage)),
+            _term("crown", explain_crown(q, street, made.side_chainage)),
             Term(f"crossfall {_percent(normal)} × {width:.2f} m", normal * width),
         ],
     )

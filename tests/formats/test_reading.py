@@ -1,0 +1,334 @@
+"""Bringing files in: each format read, each kind of bad file refused in one sentence."""
+
+import json
+import random
+
+import ezdxf
+import laspy
+import numpy as np
+import pytest
+import rasterio
+from rasterio.transform import from_origin
+
+from humble_loop.formats.bring_in import Options, bring_in, read_file
+from humble_loop.formats.dxf import read_dxf, write_dxf
+from humble_loop.formats.errors import FormatError
+from humble_loop.formats.landxml import read_landxml, write_landxml
+from humble_loop.formats.points_csv import read_points_csv
+from humble_loop.geometry.bends import BendInput, chain_from_bends
+from humble_loop.site import edits
+from humble_loop.site.libraries import new_site
+from humble_loop.site.model import Bend, Vip
+from humble_loop.solve.engine import Engine
+from humble_loop.solve.street import chain_of, grade_line
+from humble_loop.solve.surface import whole_surface
+from tests.conftest import reference
+
+ROWS = [(1, 100.0, 200.0, 5.0, "NS"), (2, 110.0, 200.0, 5.5, "LIP1"), (3, 110.0, 210.0, 6.0, "LIP1"), (4, 100.0, 210.0, 5.2, "NS"), (5, 120.0, 205.0, 5.9, "TREE")]
+
+
+def write(path, text):
+    path.write_text(text)
+    return path
+
+
+@pytest.mark.parametrize("separator", [",", ";", "\t"])
+@pytest.mark.parametrize("header", ["number,easting,northing,level,code", "Point,E,N,RL,Description", None])
+def test_points_with_and_without_header(tmp_path, separator, header):
+    lines = ([header.replace(",", separator)] if header else []) + [separator.join(map(str, r)) for r in ROWS]
+    got = read_points_csv(write(tmp_path / "p.csv", "\n".join(lines)))
+    assert got.points == pytest.approx(np.array([r[1:4] for r in ROWS]))
+    assert len(got.breaklines) == 1
+    assert got.lines[0].name == "LIP1"
+    assert got.lines[0].code == "LIP"
+
+
+def test_columns_in_another_order_and_another_unit(tmp_path):
+    text = "\n".join(f"{r[3]},{r[2]},{r[1]}" for r in ROWS)
+    got = read_points_csv(write(tmp_path / "p.txt", text), columns=("level", "northing", "easting"), units="ft")
+    assert got.points == pytest.approx(np.array([r[1:4] for r in ROWS]) * 0.3048)
+
+
+def test_only_chosen_code_words_make_breaklines(tmp_path):
+    text = "\n".join(",".join(map(str, r)) for r in ROWS)
+    assert read_points_csv(write(tmp_path / "p.csv", text), breakline_codes=("BANK",)).breaklines == []
+    assert len(read_points_csv(tmp_path / "p.csv", breakline_codes=("lip",)).breaklines) == 1
+
+
+def test_a_file_of_bends_is_a_street(tmp_path):
+    case = reference("centrelines")[2]
+    keys = ("easting", "northing", "radius", "transition_in", "transition_out")
+    text = ",".join(keys) + "\n" + "\n".join(",".join(str(p[k]) for k in keys) for p in case["points"])
+    site = bring_in(new_site(), [write(tmp_path / "ridge.csv", text)]).site
+    assert site.streets[0].name == "ridge"
+    assert chain_of(Engine(site), "ridge").total == pytest.approx(case["length"], abs=1e-6)
+
+
+BAD_CSV = {
+    "": "empty", "   \n \n": "empty", "1,2\n3,4\n": "line 1", "number,easting,level\n1,2,3\n": "no northing",
+    "1,10,20,5,A\n2,x,20,5,A\n": "line 2", "1,10,20,nan,A\n": "line 1", "1,1e12,20,5,A\n": "too far away", "1,10,20,1e7,A\n": "too far away",
+    "number,easting,northing,level\n": "no points",
+    "\n".join(f"{i},{151.2 + i / 1e4},{-33.8 + i / 2e4},{i}" for i in range(9)): "degrees",
+}
+
+
+@pytest.mark.parametrize("text", list(BAD_CSV))
+def test_bad_points_are_refused_in_one_sentence(tmp_path, text):
+    file = write(tmp_path / "p.csv", text)
+    with pytest.raises(FormatError, match=BAD_CSV[text]) as caught:
+        read_points_csv(file)
+    assert "\n" not in str(caught.value)
+
+
+def test_points_all_on_a_line_are_refused_naming_the_file(tmp_path):
+    file = write(tmp_path / "p.csv", "1,0,0,1,A\n2,1,1,1,A\n3,2,2,1,A\n")
+    with pytest.raises(FormatError, match="on one line"):
+        bring_in(new_site(), [file])
+
+
+NAMES = ["p.csv", "p.xml", "p.dxf", "p.geojson", "p.las", "p.tif", "p.asc"]
+
+
+@pytest.mark.parametrize("name", NAMES)
+@pytest.mark.parametrize("content", ["empty", "binary", "text", "missing"])
+def test_nonsense_in_any_format_is_refused_in_one_sentence(tmp_path, name, content):
+    file = tmp_path / name
+    data = {"empty": b"", "binary": bytes(random.Random(3).randrange(256) for _ in range(5000)), "text": b"hello there\nthis is not it\n"}
+    if content != "missing":
+        file.write_bytes(data[content])
+    site = new_site()
+    with pytest.raises(FormatError) as caught:
+        bring_in(site, [file])
+    assert str(file) in str(caught.value)
+    assert "\n" not in str(caught.value)
+    assert site == new_site()
+
+
+def test_an_unknown_ending_lists_the_known_ones(tmp_path):
+    with pytest.raises(FormatError, match=r"\.csv"):
+        read_file(write(tmp_path / "p.xyzzy", "1"))
+
+
+# LandXML
+
+
+def alignment_site():
+    """Streets with every kind of element and a profile."""
+    site = new_site()
+    for case in reference("centrelines"):
+        bends = [Bend(**p) for p in case["points"]]
+        site = edits.add_street(site, case["name"], bends, vips=(Vip(chainage=0, level=20), Vip(chainage=100, level=23, curve_length=30), Vip(chainage=case["length"], level=21)))
+    return site
+
+
+def test_alignments_and_profiles_come_back_to_a_micrometre(tmp_path):
+    site = alignment_site()
+    write_landxml(Engine(site), tmp_path / "a.xml")
+    back = bring_in(new_site(), [tmp_path / "a.xml"]).site
+    a, b = Engine(site), Engine(back)
+    for old, new in zip(site.streets, back.streets, strict=True):
+        p, r = chain_of(a, old.id), chain_of(b, new.id)
+        s = np.linspace(0, p.total, 50)
+        assert r.total == pytest.approx(p.total, abs=1e-6)
+        assert np.abs(r.points_at(s) - p.points_at(s)).max() < 1e-6
+        assert grade_line(b, new.id).profile.level(s) == pytest.approx(grade_line(a, old.id).profile.level(s), abs=1e-9)
+
+
+def test_surfaces_come_back(tmp_path, brickworks):
+    q = Engine(brickworks)
+    write_landxml(q, tmp_path / "a.xml")
+    got = read_landxml(tmp_path / "a.xml")
+    names = dict(got.surfaces)
+    assert names["Ground"].points == pytest.approx(brickworks.grounds[-1].surface.points)
+    assert len(names["Finished surface"].triangles) == len(whole_surface(q).triangles)
+    assert {line.name for line in got.lines} >= {"Kiln Court H1", "Ember Loop R4"}
+
+
+LANDXML = '<?xml version="1.0"?><LandXML xmlns="http://www.landxml.org/schema/LandXML-1.2" version="1.2"><Units>{units}</Units>{body}</LandXML>'
+METRIC, FEET = '<Metric linearUnit="meter"/>', '<Imperial linearUnit="USSurveyFoot"/>'
+
+
+def landxml(tmp_path, body, units=METRIC):
+    return write(tmp_path / "a.xml", LANDXML.format(units=units, body=body))
+
+
+def test_a_curve_of_more_than_half_a_circle_becomes_several_bends(tmp_path):
+    # 270 degrees to the left round (0, 10) from (0, 0): ends at (-10, 10) heading south.
+    body = """<Alignments><Alignment name="Loop" staStart="0"><CoordGeom>
+      <Line><Start>0 -30</Start><End>0 0</End></Line>
+      <Curve rot="ccw"><Start>0 0</Start><Center>10 0</Center><End>10 -10</End></Curve>
+      <Line><Start>10 -10</Start><End>-40 -10</End></Line></CoordGeom></Alignment></Alignments>"""
+    site = bring_in(new_site(), [landxml(tmp_path, body)]).site
+    chain = chain_of(Engine(site), "loop")
+    assert chain.total == pytest.approx(30 + 1.5 * np.pi * 10 + 50, abs=1e-6)
+    assert chain.points_at([30 + 0.5 * np.pi * 10])[0] == pytest.approx([10, 10], abs=1e-6)
+
+
+def test_survey_feet_and_a_starting_chainage_are_taken_into_account(tmp_path):
+    body = """<Alignments><Alignment name="A" staStart="100"><CoordGeom><Line><Start>0 0</Start><End>0 300</End></Line></CoordGeom>
+      <Profile><ProfAlign name="p"><PVI>100 10</PVI><ParaCurve length="60">250 16</ParaCurve><PVI>400 13</PVI></ProfAlign></Profile></Alignment></Alignments>"""
+    site = bring_in(new_site(), [landxml(tmp_path, body, FEET)]).site
+    foot = 1200 / 3937
+    assert chain_of(Engine(site), "a").total == pytest.approx(300 * foot)
+    got = np.array([(v.chainage, v.level, v.curve_length) for v in site.streets[0].vips])
+    assert got == pytest.approx(np.array([(0, 10, 0), (150, 16, 60), (300, 13, 0)]) * foot)
+
+
+BAD_LANDXML = {
+    '<Surfaces><Surface name="s"><Definition><Pnts><P id="1">0 0</P></Pnts><Faces><F>1 1 1</F></Faces></Definition></Surface></Surfaces>': "without levels",
+    '<Surfaces><Surface name="s"><Definition><Pnts><P id="1">0 0 x</P></Pnts></Definition></Surface></Surfaces>': "not three numbers",
+    '<Surfaces><Surface name="s"><Definition><Pnts><P id="1">0 0 nan</P></Pnts></Definition></Surface></Surfaces>': "not a number",
+    '<Surfaces><Surface name="s"><Definition><Pnts><P id="1">0 0 1</P><P id="2">0 9 1</P><P id="3">9 0 1</P></Pnts><Faces><F>1 2 9</F></Faces></Definition></Surface></Surfaces>': "not there",
+    '<Alignments><Alignment name="A"><CoordGeom/></Alignment></Alignments>': "no geometry",
+    '<Alignments><Alignment name="A"><CoordGeom><Chain>1 2</Chain></CoordGeom></Alignment></Alignments>': "cannot be read",
+    '<Alignments><Alignment name="A"><CoordGeom><Line><Start>0 0</Start></Line></CoordGeom></Alignment></Alignments>': "no End",
+    "": "no surface, alignment",
+}
+
+
+@pytest.mark.parametrize("body", list(BAD_LANDXML))
+def test_bad_landxml_is_refused_in_one_sentence(tmp_path, body):
+    with pytest.raises(FormatError, match=BAD_LANDXML[body]):
+        bring_in(new_site(), [landxml(tmp_path, body)])
+
+
+def test_another_kind_of_xml_and_an_unknown_unit(tmp_path):
+    with pytest.raises(FormatError, match="not LandXML"):
+        read_landxml(write(tmp_path / "a.xml", "<svg/>"))
+    with pytest.raises(FormatError, match="furlong"):
+        read_landxml(landxml(tmp_path, "", '<Imperial linearUnit="furlong"/>'))
+
+
+# DXF
+
+
+def test_points_lines_polylines_and_faces_of_a_drawing(tmp_path):
+    d = ezdxf.new("R2010")
+    d.units = 4  # millimetres
+    m = d.modelspace()
+    m.add_point((1000, 2000, 3000))
+    m.add_line((0, 0, 1000), (5000, 0, 2000), dxfattribs={"layer": "BANK"})
+    m.add_lwpolyline([(0, 0, 0, 0, 1.0), (2000, 0)], dxfattribs={"layer": "FENCE"})  # a half circle
+    m.add_3dface([(0, 0, 0), (10000, 0, 0), (10000, 10000, 1000), (0, 10000, 1000)])
+    d.saveas(tmp_path / "a.dxf")
+    got = read_dxf(tmp_path / "a.dxf")
+    assert got.points == pytest.approx(np.array([[1, 2, 3]]))
+    assert got.breaklines[0] == pytest.approx(np.array([[0, 0, 1], [5, 0, 2]]))
+    fence = next(line for line in got.lines if line.code == "FENCE")
+    assert all(v[2] is None for v in fence.vertices)
+    radii = np.hypot(*(np.array([v[:2] for v in fence.vertices]) - [1, 0]).T)
+    assert radii == pytest.approx(np.ones(len(radii)), abs=1e-6)
+    assert got.surfaces[0][1].levels([[5, 5]])[0] == pytest.approx(0.5)
+
+
+def test_a_drawing_without_anything_usable(tmp_path):
+    d = ezdxf.new("R2010")
+    d.modelspace().add_text("hello")
+    d.saveas(tmp_path / "a.dxf")
+    with pytest.raises(FormatError, match="holds no points"):
+        read_dxf(tmp_path / "a.dxf")
+
+
+def test_the_exported_drawing_holds_the_design(tmp_path, brickworks):
+    q = Engine(brickworks)
+    write_dxf(q, tmp_path / "a.dxf")
+    d = ezdxf.readfile(tmp_path / "a.dxf")
+    layers = {e.dxf.layer for e in d.modelspace()}
+    assert {"centreline", "lip", "boundary", "lot", "pad level", "set-out", "finished contour", "finished surface"} <= layers
+    faces = [e for e in d.modelspace() if e.dxftype() == "3DFACE"]
+    assert len(faces) == len(whole_surface(q).triangles)
+    line = next(e for e in d.modelspace() if e.dxf.layer == "centreline")
+    length = sum(_bulge_length(a, b) for a, b in zip(line.get_points("xyb")[:-1], line.get_points("xyb")[1:]))
+    assert length == pytest.approx(chain_of(q, "claypit-road").total, abs=1e-6)
+
+
+def _bulge_length(a, b):
+    chord, angle = np.hypot(b[0] - a[0], b[1] - a[1]), 4 * np.arctan(a[2])
+    return chord if abs(angle) < 1e-12 else abs(angle) * chord / (2 * abs(np.sin(angle / 2)))
+
+
+# Grids, clouds, GeoJSON
+
+
+def test_a_grid_is_read_at_its_cells_middles(tmp_path):
+    z = np.arange(12, dtype="float32").reshape(3, 4)
+    z[0, 0] = -9999
+    with rasterio.open(tmp_path / "a.tif", "w", driver="GTiff", height=3, width=4, count=1, dtype="float32", transform=from_origin(100, 230, 10, 10), nodata=-9999) as f:
+        f.write(z, 1)
+    got = read_file(tmp_path / "a.tif").points
+    assert len(got) == 11
+    assert [115.0, 225.0, 1.0] in got.tolist()
+
+
+def test_a_cloud_keeps_its_ground_points(tmp_path):
+    header = laspy.LasHeader(point_format=1, version="1.2")
+    header.scales = [0.001] * 3
+    cloud = laspy.LasData(header)
+    cloud.x, cloud.y, cloud.z = np.array([1.0, 2, 3]), np.array([4.0, 5, 6]), np.array([7.0, 8, 9])
+    cloud.classification = np.array([2, 5, 2], dtype=np.uint8)
+    cloud.write(tmp_path / "a.las")
+    assert read_file(tmp_path / "a.las").points == pytest.approx(np.array([[1, 4, 7], [3, 6, 9]]), abs=1e-3)
+
+
+def test_geojson_points_and_lines(tmp_path):
+    features = [
+        {"type": "Feature", "properties": {}, "geometry": {"type": "Point", "coordinates": [10, 20, 3]}},
+        {"type": "Feature", "properties": {"code": "FENCE"}, "geometry": {"type": "LineString", "coordinates": [[0, 0], [5, 5]]}},
+    ]
+    got = read_file(write(tmp_path / "a.geojson", json.dumps({"type": "FeatureCollection", "features": features})))
+    assert got.points.tolist() == [[10, 20, 3]]
+    assert got.lines[0].code == "FENCE"
+
+
+# Bringing in as a whole
+
+
+def test_files_together_make_one_ground_and_streets_find_their_junctions(tmp_path):
+    points = "\n".join(f"{i},{x},{y},{20 + 0.01 * x}" for i, (x, y) in enumerate([(-50, -50), (300, -50), (300, 200), (-50, 200), (100, 60)]))
+    body = "".join(
+        f'<Alignment name="{n}" staStart="0"><CoordGeom><Line><Start>{a}</Start><End>{b}</End></Line></CoordGeom></Alignment>'
+        for n, a, b in (("Main", "0 0", "0 200"), ("Side", "0 100", "80 100"))
+    )
+    files = [landxml(tmp_path, f"<Alignments>{body}</Alignments>"), write(tmp_path / "p.csv", points)]
+    told = []
+    brought = bring_in(new_site(), files, progress=lambda share, words: told.append((share, words)))
+    q = Engine(brought.site)
+    from humble_loop.solve.junction import all_joints
+
+    assert all_joints(q) == (("side", "start", "main"),)
+    assert [share for share, _ in told] == sorted(share for share, _ in told)
+    assert told[-1] == (1.0, "Done")
+    assert "street 'Side'" in brought.words
+
+
+def test_names_that_are_taken_are_made_unique(tmp_path):
+    text = "easting,northing,radius\n0,0,0\n50,0,0\n"
+    file = write(tmp_path / "High Street.csv", text)
+    site = bring_in(bring_in(new_site(), [file]).site, [file]).site
+    assert [s.name for s in site.streets] == ["High Street", "High Street 2"]
+
+
+def test_giving_up_changes_nothing(tmp_path):
+    class GiveUpError(Exception):
+        pass
+
+    def stop(share, words):
+        raise GiveUpError
+
+    site = new_site()
+    with pytest.raises(GiveUpError):
+        bring_in(site, [write(tmp_path / "p.csv", "1,0,0,0,A\n")], progress=stop)
+    assert site == new_site()
+
+
+def test_long_edges_are_peeled_when_asked(tmp_path):
+    rows = [(x, y) for x in range(0, 50, 5) for y in range(0, 50, 5)] + [(400, 20)]
+    file = write(tmp_path / "p.csv", "\n".join(f"{i},{x},{y},1" for i, (x, y) in enumerate(rows)))
+    site = bring_in(new_site(), [file], Options(longest_edge=20)).site
+    assert np.isnan(site.grounds[0].surface.levels([[200, 20]])[0])
+
+
+def test_the_chain_of_a_reference_case_survives_its_csv(tmp_path):
+    for case in reference("centrelines"):
+        chain, _ = chain_from_bends([BendInput(**p) for p in case["points"]])
+        assert chain.total == pytest.approx(case["length"], abs=1e-6)

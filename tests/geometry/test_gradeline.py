@@ -1,0 +1,107 @@
+"""Grade lines and cubics."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from humble_loop.geometry.gradeline import Cubic, Profile
+from humble_loop.geometry.tube import straights_in_tube
+from tests.conftest import reference
+
+
+def test_reference_grade_line():
+    case = reference("grade_line")
+    profile = Profile.of(*([v[k] for v in case["vips"]] for k in ("chainage", "level", "curve_length")))
+    s = [a["chainage"] for a in case["at"]]
+    assert profile.level(s) == pytest.approx([a["level"] for a in case["at"]], abs=1e-9)
+    assert profile.grade(s) == pytest.approx([a["grade"] for a in case["at"]], abs=1e-12)
+    found = profile.turning_points()
+    assert [t.kind for t in found] == [t["kind"] for t in case["turning_points"]]
+    assert [t.chainage for t in found] == pytest.approx([t["chainage"] for t in case["turning_points"]], abs=1e-6)
+    assert [t.level for t in found] == pytest.approx([t["level"] for t in case["turning_points"]], abs=1e-6)
+
+
+def test_nothing_is_invented_outside_the_vips():
+    profile = Profile.of([10, 50], [5, 6])
+    assert np.isnan(profile.level([9.99, 50.01])).all()
+    assert np.isnan(profile.grade([9.99])).all()
+    assert profile.level([10, 50]) == pytest.approx([5, 6])
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(st.floats(-0.12, 0.12), min_size=2, max_size=6), st.floats(0.1, 0.95))
+def test_the_grade_is_the_derivative_of_the_level(grades, fullness):
+    s = np.arange(len(grades) + 1) * 50.0
+    z = 20 + np.concatenate([[0], np.cumsum(np.array(grades) * 50.0)])
+    curves = np.full(len(s), 50.0 * fullness)
+    curves[[0, -1]] = 0
+    profile = Profile.of(s, z, curves)
+    at = np.linspace(1.0, s[-1] - 1.0, 57)
+    numeric = (profile.level(at + 1e-4) - profile.level(at - 1e-4)) / 2e-4
+    assert profile.grade(at) == pytest.approx(numeric, abs=1e-6)
+
+
+def test_the_middle_of_a_parabola_departs_by_a_l_over_8():
+    profile = Profile.of([0, 100, 200], [10, 13, 12], [0, 40, 0])
+    # Grade change -0.04, length 40: the offset at the VIP is 0.04 * 40 / 8 = 0.2 below it.
+    assert profile.level([100])[0] == pytest.approx(13 - 0.2)
+
+
+@pytest.mark.parametrize(
+    ("s", "z", "c", "words"),
+    [([0], [1], [0], "two VIPs"), ([0, 0], [1, 2], [0, 0], "must rise"), ([0, 10, 20], [1, 2, 3], [0, -1, 0], "negative"), ([0, 10], [1, 2], [5, 0], "first and last")],
+)
+def test_impossible_grade_lines_are_refused(s, z, c, words):
+    with pytest.raises(ValueError, match=words):
+        Profile.of(s, z, c)
+
+
+def test_overlapping_curves_are_found_and_touching_ones_are_not():
+    touching = Profile.of([0, 50, 100, 150], [0, 1, 0, 1], [0, 50, 50, 0])
+    assert touching.overlaps() == []
+    over = Profile.of([0, 50, 100, 150], [0, 1, 0, 1], [0, 60, 50, 0])
+    assert over.overlaps() == [(1, pytest.approx(5.0))]
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.floats(2, 40), st.floats(0, 5), st.floats(-0.1, 0.1), st.floats(0, 5), st.floats(-0.1, 0.1))
+def test_a_cubic_meets_both_ends_in_level_and_grade(length, z0, m0, z1, m1):
+    c = Cubic(length, z0, m0, z1, m1)
+    assert c.level([0, length]) == pytest.approx([z0, z1], abs=1e-9)
+    assert c.grade([0, length]) == pytest.approx([m0, m1], abs=1e-9)
+    at = np.linspace(0.1, 0.9, 9) * length
+    numeric = (c.level(at + 1e-5) - c.level(at - 1e-5)) / 2e-5
+    assert c.grade(at) == pytest.approx(numeric, abs=1e-5)
+    for t in c.turning_points():
+        assert abs(c.grade([t.chainage])[0]) < 1e-7
+
+
+def test_a_return_that_dips_has_a_low_point():
+    found = Cubic(12.0, 10.0, -0.03, 10.05, 0.02).turning_points()
+    assert [t.kind for t in found] == ["low"]
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.integers(0, 10_000), st.floats(0.3, 2.0))
+def test_lines_in_a_tube_stay_in_it(seed, tolerance):
+    rng = np.random.default_rng(seed)
+    s = np.cumsum(rng.uniform(1, 6, 60))
+    ground = np.cumsum(rng.normal(0, 0.25, 60))
+    corners, levels = straights_in_tube(s, ground - tolerance, ground + tolerance)
+    assert corners[0] == s[0]
+    assert corners[-1] == s[-1]
+    line = np.interp(s, corners, levels)
+    assert np.all(np.abs(line - ground) <= tolerance + 1e-9)
+
+
+def test_straight_ground_takes_a_single_grade():
+    s = np.arange(0, 200.0, 5)
+    corners, _ = straights_in_tube(s, 0.03 * s - 0.1, 0.03 * s + 0.1)
+    assert len(corners) == 2
+
+
+def test_grades_keep_their_limits_even_where_the_tube_contradicts():
+    s = np.arange(0, 200.0, 5)
+    corners, levels = straights_in_tube(s, 0 * s - 0.1, 0 * s + 0.1, least=0.005, most=0.1)
+    assert np.all(np.abs(np.diff(levels) / np.diff(corners)) >= 0.005 - 1e-12)
