@@ -18,26 +18,67 @@ from humble_loop.formats.quantities import (
 @pytest.mark.parametrize(
     ("text", "unit", "metres"),
     [
-        ("12", "m", 12.0), ("12ft", "m", 3.6576), ("150mm", "m", 0.15), ("150 mm", "ft", 0.15), ("0.35+1.2", "m", 1.55), ("−2.5", "m", -2.5),
-        ("10", "ft", 3.048), ("5ft 6in", "m", 1.6764), ("2m - 150mm", "m", 1.85), ("3*1.5", "m", 4.5), ("12,5", "m", 12.5), (" 1.25 ", "m", 1.25),
-        ("1us-ft", "m", 1200 / 3937), ("1'6\"", "m", 0.4572), ("(2+1)/2", "m", 1.5),
+        ("12", "m", 12.0),
+        ("12ft", "m", 3.6576),
+        ("150mm", "m", 0.15),
+        ("150 mm", "ft", 0.15),
+        ("0.35+1.2", "m", 1.55),
+        ("−2.5", "m", -2.5),
+        ("10", "ft", 3.048),
+        ("5ft 6in", "m", 1.6764),
+        ("2m - 150mm", "m", 1.85),
+        ("3*1.5", "m", 4.5),
+        ("12,5", "m", 12.5),
+        (" 1.25 ", "m", 1.25),
+        ("1us-ft", "m", 1200 / 3937),
+        ("1'6\"", "m", 0.4572),
+        ("(2+1)/2", "m", 1.5),
     ],
 )
 def test_lengths(text, unit, metres):
     assert parse_length(text, unit) == pytest.approx(metres, rel=1e-12)
 
 
-@pytest.mark.parametrize(("text", "ratio"), [("2.5%", 0.025), ("1:20", 0.05), ("-1:40", -0.025), ("0.025", 0.025), ("3", 0.03), ("−2.5 %", -0.025), ("0.5%", 0.005)])
+@pytest.mark.parametrize(
+    ("text", "ratio"),
+    [
+        ("2.5%", 0.025),
+        ("1:20", 0.05),
+        ("-1:40", -0.025),
+        ("0.025", 0.025),
+        ("3", 0.03),
+        ("−2.5 %", -0.025),
+        ("0.5%", 0.005),
+    ],
+)
 def test_grades(text, ratio):
     assert parse_grade(text) == pytest.approx(ratio, rel=1e-12)
 
 
-@pytest.mark.parametrize(("text", "metres"), [("0+123.45", 123.45), ("1+023.5", 1023.5), ("1+23.45", 123.45), ("85", 85.0)])
+@pytest.mark.parametrize(
+    ("text", "metres"), [("0+123.45", 123.45), ("1+023.5", 1023.5), ("1+23.45", 123.45), ("85", 85.0)]
+)
 def test_chainages(text, metres):
     assert parse_chainage(text) == pytest.approx(metres)
 
 
-@pytest.mark.parametrize("text", ["", "abc", "1/0", "__import__('os')", "2**999999", "1 2", "12ft 3", "lambda: 1", "1e400", "[1]", "True", "(" * 500])
+@pytest.mark.parametrize(
+    "text",
+    [
+        "",
+        "abc",
+        "1/0",
+        "__import__('os')",
+        "2**999999",
+        "1 2",
+        "12ft 3",
+        "lambda: 1",
+        "1e400",
+        "[1]",
+        "True",
+        "(" * 500,
+    ],
+)
 @pytest.mark.parametrize("parse", [parse_length, parse_grade, parse_chainage])
 def test_nonsense_gets_a_sentence_with_examples(text, parse):
     with pytest.raises(NotAQuantity) as caught:

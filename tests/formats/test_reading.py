@@ -24,7 +24,13 @@ from humble_loop.solve.street import chain_of, grade_line
 from humble_loop.solve.surface import whole_surface
 from tests.conftest import reference
 
-ROWS = [(1, 100.0, 200.0, 5.0, "NS"), (2, 110.0, 200.0, 5.5, "LIP1"), (3, 110.0, 210.0, 6.0, "LIP1"), (4, 100.0, 210.0, 5.2, "NS"), (5, 120.0, 205.0, 5.9, "TREE")]
+ROWS = [
+    (1, 100.0, 200.0, 5.0, "NS"),
+    (2, 110.0, 200.0, 5.5, "LIP1"),
+    (3, 110.0, 210.0, 6.0, "LIP1"),
+    (4, 100.0, 210.0, 5.2, "NS"),
+    (5, 120.0, 205.0, 5.9, "TREE"),
+]
 
 
 def write(path, text):
@@ -65,8 +71,14 @@ def test_a_file_of_bends_is_a_street(tmp_path):
 
 
 BAD_CSV = {
-    "": "empty", "   \n \n": "empty", "1,2\n3,4\n": "line 1", "number,easting,level\n1,2,3\n": "no northing",
-    "1,10,20,5,A\n2,x,20,5,A\n": "line 2", "1,10,20,nan,A\n": "line 1", "1,1e12,20,5,A\n": "too far away", "1,10,20,1e7,A\n": "too far away",
+    "": "empty",
+    "   \n \n": "empty",
+    "1,2\n3,4\n": "line 1",
+    "number,easting,level\n1,2,3\n": "no northing",
+    "1,10,20,5,A\n2,x,20,5,A\n": "line 2",
+    "1,10,20,nan,A\n": "line 1",
+    "1,1e12,20,5,A\n": "too far away",
+    "1,10,20,1e7,A\n": "too far away",
     "number,easting,northing,level\n": "no points",
     "\n".join(f"{i},{151.2 + i / 1e4},{-33.8 + i / 2e4},{i}" for i in range(9)): "degrees",
 }
@@ -93,7 +105,11 @@ NAMES = ["p.csv", "p.xml", "p.dxf", "p.geojson", "p.las", "p.tif", "p.asc"]
 @pytest.mark.parametrize("content", ["empty", "binary", "text", "missing"])
 def test_nonsense_in_any_format_is_refused_in_one_sentence(tmp_path, name, content):
     file = tmp_path / name
-    data = {"empty": b"", "binary": bytes(random.Random(3).randrange(256) for _ in range(5000)), "text": b"hello there\nthis is not it\n"}
+    data = {
+        "empty": b"",
+        "binary": bytes(random.Random(3).randrange(256) for _ in range(5000)),
+        "text": b"hello there\nthis is not it\n",
+    }
     if content != "missing":
         file.write_bytes(data[content])
     site = new_site()
@@ -117,7 +133,16 @@ def alignment_site():
     site = new_site()
     for case in reference("centrelines"):
         bends = [Bend(**p) for p in case["points"]]
-        site = edits.add_street(site, case["name"], bends, vips=(Vip(chainage=0, level=20), Vip(chainage=100, level=23, curve_length=30), Vip(chainage=case["length"], level=21)))
+        site = edits.add_street(
+            site,
+            case["name"],
+            bends,
+            vips=(
+                Vip(chainage=0, level=20),
+                Vip(chainage=100, level=23, curve_length=30),
+                Vip(chainage=case["length"], level=21),
+            ),
+        )
     return site
 
 
@@ -234,7 +259,16 @@ def test_the_exported_drawing_holds_the_design(tmp_path, brickworks):
     write_dxf(q, tmp_path / "a.dxf")
     d = ezdxf.readfile(tmp_path / "a.dxf")
     layers = {e.dxf.layer for e in d.modelspace()}
-    assert {"centreline", "lip", "boundary", "lot", "pad level", "set-out", "finished contour", "finished surface"} <= layers
+    assert {
+        "centreline",
+        "lip",
+        "boundary",
+        "lot",
+        "pad level",
+        "set-out",
+        "finished contour",
+        "finished surface",
+    } <= layers
     faces = [e for e in d.modelspace() if e.dxftype() == "3DFACE"]
     assert len(faces) == len(whole_surface(q).triangles)
     line = next(e for e in d.modelspace() if e.dxf.layer == "centreline")
@@ -253,7 +287,17 @@ def _bulge_length(a, b):
 def test_a_grid_is_read_at_its_cells_middles(tmp_path):
     z = np.arange(12, dtype="float32").reshape(3, 4)
     z[0, 0] = -9999
-    with rasterio.open(tmp_path / "a.tif", "w", driver="GTiff", height=3, width=4, count=1, dtype="float32", transform=from_origin(100, 230, 10, 10), nodata=-9999) as f:
+    with rasterio.open(
+        tmp_path / "a.tif",
+        "w",
+        driver="GTiff",
+        height=3,
+        width=4,
+        count=1,
+        dtype="float32",
+        transform=from_origin(100, 230, 10, 10),
+        nodata=-9999,
+    ) as f:
         f.write(z, 1)
     got = read_file(tmp_path / "a.tif").points
     assert len(got) == 11
@@ -273,7 +317,11 @@ def test_a_cloud_keeps_its_ground_points(tmp_path):
 def test_geojson_points_and_lines(tmp_path):
     features = [
         {"type": "Feature", "properties": {}, "geometry": {"type": "Point", "coordinates": [10, 20, 3]}},
-        {"type": "Feature", "properties": {"code": "FENCE"}, "geometry": {"type": "LineString", "coordinates": [[0, 0], [5, 5]]}},
+        {
+            "type": "Feature",
+            "properties": {"code": "FENCE"},
+            "geometry": {"type": "LineString", "coordinates": [[0, 0], [5, 5]]},
+        },
     ]
     got = read_file(write(tmp_path / "a.geojson", json.dumps({"type": "FeatureCollection", "features": features})))
     assert got.points.tolist() == [[10, 20, 3]]
@@ -284,7 +332,10 @@ def test_geojson_points_and_lines(tmp_path):
 
 
 def test_files_together_make_one_ground_and_streets_find_their_junctions(tmp_path):
-    points = "\n".join(f"{i},{x},{y},{20 + 0.01 * x}" for i, (x, y) in enumerate([(-50, -50), (300, -50), (300, 200), (-50, 200), (100, 60)]))
+    points = "\n".join(
+        f"{i},{x},{y},{20 + 0.01 * x}"
+        for i, (x, y) in enumerate([(-50, -50), (300, -50), (300, 200), (-50, 200), (100, 60)])
+    )
     body = "".join(
         f'<Alignment name="{n}" staStart="0"><CoordGeom><Line><Start>{a}</Start><End>{b}</End></Line></CoordGeom></Alignment>'
         for n, a, b in (("Main", "0 0", "0 200"), ("Side", "0 100", "80 100"))

@@ -49,7 +49,11 @@ def test_the_previous_file_stays_as_a_backup(tmp_path):
 def test_a_bare_site_json_can_be_read_and_libraries_are_filled_in(tmp_path):
     file = tmp_path / "site.json"
     bends = [{"easting": 0, "northing": 0}, {"easting": 50, "northing": 0}]
-    file.write_text(json.dumps({"format": "humble-loop-site", "version": 1, "site": {"streets": [{"name": "High Street", "bends": bends}]}}))
+    file.write_text(
+        json.dumps(
+            {"format": "humble-loop-site", "version": 1, "site": {"streets": [{"name": "High Street", "bends": bends}]}}
+        )
+    )
     site = load_site(file)
     assert site.streets[0].id == "high-street"
     assert {s.id for s in site.sections} >= {"local-street"}
@@ -122,8 +126,25 @@ def spoilt(tmp_path, how):
     return file
 
 
-HOW = ["empty", "truncated", "binary", "foreign zip", "foreign json", "newer", "no version", "damaged json", "nan", "huge", "zero width",
-       "unknown field", "two of one id", "vips backwards", "surface missing", "a folder", "not there"]
+HOW = [
+    "empty",
+    "truncated",
+    "binary",
+    "foreign zip",
+    "foreign json",
+    "newer",
+    "no version",
+    "damaged json",
+    "nan",
+    "huge",
+    "zero width",
+    "unknown field",
+    "two of one id",
+    "vips backwards",
+    "surface missing",
+    "a folder",
+    "not there",
+]
 
 
 @pytest.mark.parametrize("how", HOW)
@@ -158,8 +179,6 @@ def test_a_save_that_the_disk_refuses_leaves_the_old_file(tmp_path):
         save_site(new_site(), target)
 
 
-
-
 def test_a_hundred_kills_while_saving_never_cost_the_file(tmp_path, brickworks):
     """The program is killed at random moments of saving; the file always opens, whole."""
     file = tmp_path / "a.hloop"
@@ -167,7 +186,11 @@ def test_a_hundred_kills_while_saving_never_cost_the_file(tmp_path, brickworks):
     rng, kills = random.Random(5), 0
     while kills < 100:
         # One process is killed many times over: a fork per kill keeps the start-up out of the count.
-        saver = subprocess.Popen([sys.executable, "-c", FORKING, str(file), "20", str(rng.randrange(10**6))], stdout=subprocess.PIPE, text=True)
+        saver = subprocess.Popen(
+            [sys.executable, "-c", FORKING, str(file), "20", str(rng.randrange(10**6))],
+            stdout=subprocess.PIPE,
+            text=True,
+        )
         out, _ = saver.communicate(timeout=100)
         assert saver.returncode == 0
         kills += int(out.split()[-1])
@@ -237,7 +260,9 @@ def test_a_damaged_recovery_copy_is_passed_over_or_refused(tmp_path):
     folder.mkdir()
     (folder / "session.json").write_text("{")
     assert lost_sessions(tmp_path) == []
-    (folder / "session.json").write_text(json.dumps({"pid": 2**22 + 11, "original": None, "name": "x", "when": time.time()}))
+    (folder / "session.json").write_text(
+        json.dumps({"pid": 2**22 + 11, "original": None, "name": "x", "when": time.time()})
+    )
     (folder / "site.json").write_text("{}")
     with pytest.raises(FormatError):
         recover(lost_sessions(tmp_path)[0])

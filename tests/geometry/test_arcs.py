@@ -49,7 +49,9 @@ def test_reference_bulbs(case):
 @given(st.floats(40, 140), st.floats(2, 15), st.floats(2.5, 5), st.floats(2.5, 5), st.floats(-0.006, 0.006))
 def test_a_return_touches_both_lips(angle, radius, w1, w2, bend):
     """The centre lies exactly a radius from both lips, on curved through streets as on straight ones."""
-    through = Chain.from_elements((-200, 0), -200 * bend, [Element(400, bend, bend)] if abs(bend) > 1e-4 else [Element(400, 0, 0)])
+    through = Chain.from_elements(
+        (-200, 0), -200 * bend, [Element(400, bend, bend)] if abs(bend) > 1e-4 else [Element(400, 0, 0)]
+    )
     node = through.at([200.0])
     heading = node.headings[0] + np.radians(angle)
     side = Chain.from_elements(node.points[0], heading, [Element(200, 0, 0)])
@@ -79,7 +81,13 @@ def test_a_bulbs_lip_is_smooth_and_meets_both_straight_lips(radius, fillet, w, o
 
 @pytest.mark.parametrize(
     ("radius", "fillet", "offset", "length", "words"),
-    [(3.0, 15, 0.0, 100, "narrower"), (9.5, 15, 0.0, 4, "too short"), (0.0, 15, 0.0, 100, "more than zero"), (9.5, 15, 30, 100, "narrower"), (3.4, 9.0, 0.0, 100, "narrower")],
+    [
+        (3.0, 15, 0.0, 100, "narrower"),
+        (9.5, 15, 0.0, 4, "too short"),
+        (0.0, 15, 0.0, 100, "more than zero"),
+        (9.5, 15, 30, 100, "narrower"),
+        (3.4, 9.0, 0.0, 100, "narrower"),
+    ],
 )
 def test_a_bulb_that_cannot_be_says_why(radius, fillet, offset, length, words):
     with pytest.raises(DoesNotFit, match=words):

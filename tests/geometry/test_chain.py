@@ -50,7 +50,9 @@ def test_a_clothoid_agrees_with_its_power_series():
 elements = st.lists(
     st.one_of(
         st.tuples(st.floats(5, 80), st.just(0.0), st.just(0.0)),
-        st.tuples(st.floats(5, 40), st.floats(-0.02, 0.02).filter(lambda k: abs(k) > 1e-3)).map(lambda e: (e[0], e[1], e[1])),
+        st.tuples(st.floats(5, 40), st.floats(-0.02, 0.02).filter(lambda k: abs(k) > 1e-3)).map(
+            lambda e: (e[0], e[1], e[1])
+        ),
         st.tuples(st.floats(10, 40), st.floats(-0.012, 0.012), st.floats(-0.012, 0.012)),
     ),
     min_size=1,

@@ -50,7 +50,12 @@ def test_the_middle_of_a_parabola_departs_by_a_l_over_8():
 
 @pytest.mark.parametrize(
     ("s", "z", "c", "words"),
-    [([0], [1], [0], "two VIPs"), ([0, 0], [1, 2], [0, 0], "must rise"), ([0, 10, 20], [1, 2, 3], [0, -1, 0], "negative"), ([0, 10], [1, 2], [5, 0], "first and last")],
+    [
+        ([0], [1], [0], "two VIPs"),
+        ([0, 0], [1, 2], [0, 0], "must rise"),
+        ([0, 10, 20], [1, 2, 3], [0, -1, 0], "negative"),
+        ([0, 10], [1, 2], [5, 0], "first and last"),
+    ],
 )
 def test_impossible_grade_lines_are_refused(s, z, c, words):
     with pytest.raises(ValueError, match=words):

@@ -96,7 +96,9 @@ def test_a_spike_is_found():
     assert spikes(ground) == []
 
 
-@pytest.mark.parametrize("points", [[], [[0, 0, 0]], [[0, 0, 0], [1, 1, 1], [0, 0, 0]], [[0, 0, 0], [1, 1, 1], [2, 2, 2], [3, 3, 1]]])
+@pytest.mark.parametrize(
+    "points", [[], [[0, 0, 0]], [[0, 0, 0], [1, 1, 1], [0, 0, 0]], [[0, 0, 0], [1, 1, 1], [2, 2, 2], [3, 3, 1]]]
+)
 def test_points_that_make_no_surface_are_refused(points):
     with pytest.raises(CannotTriangulate):
         build_surface(np.array(points).reshape(-1, 3))
@@ -141,8 +143,10 @@ def test_between_draped_points_the_ground_is_straight_in_level(heading, k, offse
 
 
 def test_a_gap_in_the_ground_is_a_gap_in_the_line():
-    two = Surface([[0, 0, 1], [10, 0, 1], [0, 10, 1], [10, 10, 1], [20, 0, 5], [30, 0, 5], [20, 10, 5], [30, 10, 5]],
-                  [[0, 1, 2], [1, 3, 2], [4, 5, 6], [5, 7, 6]])
+    two = Surface(
+        [[0, 0, 1], [10, 0, 1], [0, 10, 1], [10, 10, 1], [20, 0, 5], [30, 0, 5], [20, 10, 5], [30, 10, 5]],
+        [[0, 1, 2], [1, 3, 2], [4, 5, 6], [5, 7, 6]],
+    )
     got = drape(two, Chain.from_points([[-5, 5], [35, 5]]))
     assert np.isnan(level_along(got, [15.0])[0]) or np.isnan(level_along(got, [20.0])[0])
     assert level_along(got, [7.0, 28.0]) == pytest.approx([1, 5])
@@ -217,7 +221,9 @@ def test_volume_is_the_same_by_a_fine_grid():
     assert v.cut == pytest.approx(-d[d < 0].sum(), rel=5e-3)
 
 
-@pytest.mark.parametrize(("depth", "slope", "gradient"), [(2.0, 0.5, 0.0), (1.0, 0.5, 0.1), (-3.0, 0.5, 0.0), (-1.0, 0.5, 0.1)])
+@pytest.mark.parametrize(
+    ("depth", "slope", "gradient"), [(2.0, 0.5, 0.0), (1.0, 0.5, 0.1), (-3.0, 0.5, 0.0), (-1.0, 0.5, 0.1)]
+)
 def test_batters_meet_a_plane_where_arithmetic_says(depth, slope, gradient):
     """From a hinge ``depth`` below the ground: reach = depth / (slope - gradient) in cut, |depth| / (slope + gradient) in fill."""
     ground = plane_ground(gradient, 0.0, 20.0)
@@ -230,7 +236,9 @@ def test_batters_meet_a_plane_where_arithmetic_says(depth, slope, gradient):
 
 
 def test_a_batter_that_finds_no_ground_says_so():
-    got = toes(plane_ground(0.6, 0.0, 20.0), np.array([[0.0, 0.0, 18.0]]), np.array([[1.0, 0.0]]), 0.5, 0.5, np.array([30.0]))
+    got = toes(
+        plane_ground(0.6, 0.0, 20.0), np.array([[0.0, 0.0, 18.0]]), np.array([[1.0, 0.0]]), 0.5, 0.5, np.array([30.0])
+    )
     assert not got.met[0]
     assert got.reach[0] == 30.0
 

@@ -34,7 +34,15 @@ def two(grade):
 
 @pytest.mark.parametrize(
     ("grade", "rule"),
-    [(0.005, None), (-0.005, None), (0.16, None), (0.00499, "grade too flat"), (0.1601, "grade too steep"), (-0.17, "grade too steep"), (0.0, "grade too flat")],
+    [
+        (0.005, None),
+        (-0.005, None),
+        (0.16, None),
+        (0.00499, "grade too flat"),
+        (0.1601, "grade too steep"),
+        (-0.17, "grade too steep"),
+        (0.0, "grade too flat"),
+    ],
 )
 def test_grades_exactly_at_their_limits_are_met(grade, rule):
     got = rules(street(two(grade))) & {"grade too flat", "grade too steep"}
@@ -43,7 +51,13 @@ def test_grades_exactly_at_their_limits_are_met(grade, rule):
 
 def test_a_grade_entered_exactly_is_met_whatever_the_arithmetic_of_levels_makes_of_it():
     for length in (33.3, 71.7, 123.456):
-        site = street((Vip(chainage=0.1, level=50.123), Vip(chainage=0.1 + length, grade=0.005), Vip(chainage=200, grade=0.16, curve_length=9)))
+        site = street(
+            (
+                Vip(chainage=0.1, level=50.123),
+                Vip(chainage=0.1 + length, grade=0.005),
+                Vip(chainage=200, grade=0.16, curve_length=9),
+            )
+        )
         assert not rules(site) & {"grade too flat", "grade too steep"}
 
 
@@ -56,7 +70,9 @@ def test_equality_passes_and_anything_more_does_not():
 
 def sag(length):
     # Grades -2 % and +3 %: a change of 5 % needs max(10 m, K 3 x 5) = 15 m.
-    return street((Vip(chainage=0, level=50), Vip(chainage=100, grade=-0.02, curve_length=length), Vip(chainage=200, grade=0.03)))
+    return street(
+        (Vip(chainage=0, level=50), Vip(chainage=100, grade=-0.02, curve_length=length), Vip(chainage=200, grade=0.03))
+    )
 
 
 def test_a_curve_exactly_long_enough_is_met_and_a_short_one_is_mended():
@@ -68,11 +84,20 @@ def test_a_curve_exactly_long_enough_is_met_and_a_short_one_is_mended():
 
 
 def test_small_changes_of_grade_need_no_curve():
-    assert "curve too short" not in rules(street((Vip(chainage=0, level=50), Vip(chainage=100, grade=0.02), Vip(chainage=200, grade=0.0299))))
+    assert "curve too short" not in rules(
+        street((Vip(chainage=0, level=50), Vip(chainage=100, grade=0.02), Vip(chainage=200, grade=0.0299)))
+    )
 
 
 def test_overlapping_curves():
-    site = street((Vip(chainage=0, level=50), Vip(chainage=90, grade=-0.02, curve_length=60), Vip(chainage=110, grade=0.02, curve_length=60), Vip(chainage=200, grade=-0.02)))
+    site = street(
+        (
+            Vip(chainage=0, level=50),
+            Vip(chainage=90, grade=-0.02, curve_length=60),
+            Vip(chainage=110, grade=0.02, curve_length=60),
+            Vip(chainage=200, grade=-0.02),
+        )
+    )
     assert one(site, "curves overlap").value == pytest.approx(40.0)
 
 
@@ -108,8 +133,12 @@ def test_points_at_one_place_are_mended_by_removing_one():
 
 
 def test_a_street_off_the_ground_and_a_site_without_ground():
-    assert one(street(two(0.02), bends=((-100, 0), (400, 0))), "street off the ground").chainage == pytest.approx(350.0, abs=0.01)
-    bare = edits.add_street(new_site(), "S", [Bend(easting=0, northing=0), Bend(easting=99, northing=0)], vips=two(0.02))
+    assert one(street(two(0.02), bends=((-100, 0), (400, 0))), "street off the ground").chainage == pytest.approx(
+        350.0, abs=0.01
+    )
+    bare = edits.add_street(
+        new_site(), "S", [Bend(easting=0, northing=0), Bend(easting=99, northing=0)], vips=two(0.02)
+    )
     assert one(bare, "ground").severity == "near"
 
 
@@ -180,8 +209,21 @@ def test_a_lot_without_room_for_its_pad(court):
 
 def test_a_ring_of_streets_is_one_finding_each_and_the_rest_stands():
     site = street(two(0.02), bends=((-100, -100), (100, -100)))
-    site = edits.add_street(site, "A", [Bend(easting=0, northing=0), Bend(easting=100, northing=0, radius=15), Bend(easting=100, northing=50)])
-    site = edits.add_street(site, "B", [Bend(easting=50, northing=0), Bend(easting=50, northing=-40, radius=5), Bend(easting=0, northing=-40, radius=5), Bend(easting=0, northing=40)])
+    site = edits.add_street(
+        site,
+        "A",
+        [Bend(easting=0, northing=0), Bend(easting=100, northing=0, radius=15), Bend(easting=100, northing=50)],
+    )
+    site = edits.add_street(
+        site,
+        "B",
+        [
+            Bend(easting=50, northing=0),
+            Bend(easting=50, northing=-40, radius=5),
+            Bend(easting=0, northing=-40, radius=5),
+            Bend(easting=0, northing=40),
+        ],
+    )
     got = findings(Engine(site))
     assert any(f.rule == "ring of ties" and "→" in f.message for f in got)
     assert not any(f.thing == "S" for f in got)
@@ -194,7 +236,11 @@ def test_worst_first(brickworks):
 
 
 def test_the_brickworks_show_findings_of_different_kinds(brickworks):
-    assert {f.rule for f in findings(Engine(brickworks))} >= {"curve too short", "grade too flat", "pad out of its window"}
+    assert {f.rule for f in findings(Engine(brickworks))} >= {
+        "curve too short",
+        "grade too flat",
+        "pad out of its window",
+    }
 
 
 def test_every_finding_says_what_where_and_what_to_do(brickworks):

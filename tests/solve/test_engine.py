@@ -210,7 +210,10 @@ def test_a_ring_that_is_cut_is_solved_and_one_that_is_tied_is_found():
 
 
 @settings(max_examples=150, deadline=None)
-@given(st.lists(st.lists(st.integers(-4, 5), min_size=6, max_size=6), min_size=2, max_size=7), st.lists(st.integers(0, 5), min_size=1, max_size=6))
+@given(
+    st.lists(st.lists(st.integers(-4, 5), min_size=6, max_size=6), min_size=2, max_size=7),
+    st.lists(st.integers(0, 5), min_size=1, max_size=6),
+)
 def test_incremental_is_afresh_on_random_graphs_with_rings(series, asked):
     """Any series of changes, rings and all, gives what solving afresh gives."""
 

@@ -84,7 +84,9 @@ def test_returns_meet_both_lips_in_level_and_grade(through_grade, side_grade, an
     made, cubic = kerb_return(q, "side", "start", "left"), return_levels(q, "side", "start", "left").cubic
     lip = through_lip(q, "side", "start")
     assert cubic.level([0])[0] == pytest.approx(lip.level(made.through_at), abs=1e-9)
-    assert cubic.level([cubic.length])[0] == pytest.approx(lip_levels(q, "side", "left", [made.side_chainage])[0], abs=1e-9)
+    assert cubic.level([cubic.length])[0] == pytest.approx(
+        lip_levels(q, "side", "left", [made.side_chainage])[0], abs=1e-9
+    )
     # Just past the return's end the side lip goes on at the same grade.
     s = made.side_chainage + np.array([0.1, 0.2])
     z = lip_levels(q, "side", "left", s)
@@ -118,7 +120,12 @@ def test_an_end_on_another_streets_end_is_no_t_junction():
 
 def test_two_junctions_of_one_street_with_another_are_told_apart():
     site = t_site()
-    loop = [Bend(easting=20, northing=0), Bend(easting=20, northing=60, radius=20), Bend(easting=150, northing=60, radius=20), Bend(easting=150, northing=0)]
+    loop = [
+        Bend(easting=20, northing=0),
+        Bend(easting=20, northing=60, radius=20),
+        Bend(easting=150, northing=60, radius=20),
+        Bend(easting=150, northing=0),
+    ]
     site = edits.add_street(site, "Loop", loop)
     q = Engine(site)
     assert {junction_name(q, "loop", e) for e in ("start", "end")} == {"Loop / Through (start)", "Loop / Through (end)"}
@@ -146,8 +153,23 @@ def test_a_return_that_does_not_fit_is_a_failure_of_its_corner_only():
 
 def test_two_streets_that_each_leave_the_other_are_a_ring():
     site = new_site()
-    site = edits.add_street(site, "A", [Bend(easting=0, northing=0), Bend(easting=100, northing=0, radius=15), Bend(easting=100, northing=50)], vips=(Vip(chainage=100, level=5),))
-    site = edits.add_street(site, "B", [Bend(easting=50, northing=0), Bend(easting=50, northing=-40, radius=5), Bend(easting=0.0, northing=-40, radius=5), Bend(easting=0, northing=40)], vips=(Vip(chainage=100, level=5),))
+    site = edits.add_street(
+        site,
+        "A",
+        [Bend(easting=0, northing=0), Bend(easting=100, northing=0, radius=15), Bend(easting=100, northing=50)],
+        vips=(Vip(chainage=100, level=5),),
+    )
+    site = edits.add_street(
+        site,
+        "B",
+        [
+            Bend(easting=50, northing=0),
+            Bend(easting=50, northing=-40, radius=5),
+            Bend(easting=0.0, northing=-40, radius=5),
+            Bend(easting=0, northing=40),
+        ],
+        vips=(Vip(chainage=100, level=5),),
+    )
     q = Engine(site)
     assert all_joints(q) == (("a", "start", "b"), ("b", "start", "a"))
     bad = q.attempt(grade_line, "a")
@@ -166,4 +188,6 @@ def test_an_oblique_return_that_ends_before_the_throat_still_meets_the_side_lip(
     q = Engine(site)
     made, cubic = kerb_return(q, "side", "start", corner), return_levels(q, "side", "start", corner).cubic
     assert made.side_chainage < throat(q, "side", "start").side_chainage
-    assert cubic.level([cubic.length])[0] == pytest.approx(lip_levels(q, "side", corner, [made.side_chainage])[0], abs=1e-9)
+    assert cubic.level([cubic.length])[0] == pytest.approx(
+        lip_levels(q, "side", corner, [made.side_chainage])[0], abs=1e-9
+    )

@@ -102,13 +102,20 @@ def test_the_volume_of_the_pieces_is_the_volume_of_the_whole(court):
 def test_section_points_lie_where_the_typical_section_puts_them():
     """Outside the lip by hand: invert 0.300 / -0.025, back of kerb 0.450 / +0.125, then verge, path and strip at 2.5 %."""
     site = edits.add_ground(new_site(), Ground(name="g", surface=plane_ground()))
-    site = edits.add_street(site, "S", [Bend(easting=-100, northing=0), Bend(easting=100, northing=0)], vips=(Vip(chainage=0, level=52), Vip(chainage=200, level=50)))
+    site = edits.add_street(
+        site,
+        "S",
+        [Bend(easting=-100, northing=0), Bend(easting=100, northing=0)],
+        vips=(Vip(chainage=0, level=52), Vip(chainage=200, level=50)),
+    )
     q = Engine(site)
     side = roadside(q, ("side", "s", "left"))
     assert side.names == ("lip", "invert", "top of kerb", "back of kerb", "path front", "path back", "boundary")
     i = int(np.argmin(np.abs(side.along - 100.0)))
     lip = 51.0 - 0.03 * 3.5
-    expected = lip + np.array([0, -0.025, 0.12, 0.125, 0.125 + 0.025 * 1.75, 0.125 + 0.025 * 3.25, 0.125 + 0.025 * 3.75])
+    expected = lip + np.array(
+        [0, -0.025, 0.12, 0.125, 0.125 + 0.025 * 1.75, 0.125 + 0.025 * 3.25, 0.125 + 0.025 * 3.75]
+    )
     assert side.points[i, :, 2] == pytest.approx(expected, abs=1e-12)
     assert side.points[i, :, 1] == pytest.approx(3.5 + np.array([0, 0.3, 0.33, 0.45, 2.2, 3.7, 4.2]), abs=1e-12)
 
@@ -116,7 +123,12 @@ def test_section_points_lie_where_the_typical_section_puts_them():
 def test_batters_reach_a_plane_where_arithmetic_says():
     # Ground 50 - 0.03 e + 0.02 n; boundary at n = 7.7, level z: fill when above. Reach r: z - r / 2 = g + 0.02 r.
     site = edits.add_ground(new_site(), Ground(name="g", surface=plane_ground()))
-    site = edits.add_street(site, "S", [Bend(easting=-100, northing=0), Bend(easting=100, northing=0)], vips=(Vip(chainage=0, level=54), Vip(chainage=200, level=50)))
+    site = edits.add_street(
+        site,
+        "S",
+        [Bend(easting=-100, northing=0), Bend(easting=100, northing=0)],
+        vips=(Vip(chainage=0, level=54), Vip(chainage=200, level=50)),
+    )
     q = Engine(site)
     side, made = roadside(q, ("side", "s", "left")), batters(q, ("side", "s", "left"))
     hinge = side.points[made.index, -1]
@@ -142,13 +154,21 @@ def test_rows_stand_at_every_key_point_and_follow_arcs(court):
 @given(st.floats(-0.06, 0.06).filter(lambda g: abs(g) > 0.006), st.floats(8.5, 12), st.floats(-1.5, 1.5))
 def test_a_bulbs_lip_is_closed_smooth_and_drains(grade, radius, offset):
     site = new_site()
-    site = edits.add_street(site, "S", [Bend(easting=0, northing=0), Bend(easting=150, northing=0)], vips=(Vip(chainage=0, level=30), Vip(chainage=150, grade=grade)))
+    site = edits.add_street(
+        site,
+        "S",
+        [Bend(easting=0, northing=0), Bend(easting=150, northing=0)],
+        vips=(Vip(chainage=0, level=30), Vip(chainage=150, grade=grade)),
+    )
     site = edits.set_head(site, "s", radius=radius, offset=offset)
     q = Engine(site)
     made, outline = head_levels(q, "s"), head_outline(q, "s")
     p = made.profile
     # Both ends meet the straight lips in level and grade.
-    left, right = lip_levels(q, "s", "left", [outline.base_left])[0], lip_levels(q, "s", "right", [outline.base_right])[0]
+    left, right = (
+        lip_levels(q, "s", "left", [outline.base_left])[0],
+        lip_levels(q, "s", "right", [outline.base_right])[0],
+    )
     assert (p.level([0])[0], p.level([outline.ring.total])[0]) == pytest.approx((left, right), abs=1e-9)
     assert (p.grade([0])[0], p.grade([outline.ring.total], "before")[0]) == pytest.approx((grade, -grade), abs=1e-9)
     # No kink: every inner VIP has a curve.
@@ -164,7 +184,12 @@ def test_a_bulbs_lip_is_closed_smooth_and_drains(grade, radius, offset):
 
 
 def test_abeam_is_square_to_the_streets_end():
-    site = edits.add_street(new_site(), "S", [Bend(easting=0, northing=0), Bend(easting=100, northing=0)], vips=(Vip(chainage=0, level=3), Vip(chainage=100, level=4)))
+    site = edits.add_street(
+        new_site(),
+        "S",
+        [Bend(easting=0, northing=0), Bend(easting=100, northing=0)],
+        vips=(Vip(chainage=0, level=3), Vip(chainage=100, level=4)),
+    )
     q = Engine(edits.set_head(site, "s", radius=10.0))
     ring = head_outline(q, "s").ring
     assert ring.points_at([abeam(q, "s", "left")])[0] == pytest.approx([100, 10], abs=1e-9)

@@ -98,7 +98,11 @@ def test_set_out_of_a_return_is_in_equal_divisions_chosen_for_it():
 def test_set_out_on_a_parallel_line_moves_out_and_up():
     site = t_site()
     plain = [p for _, p in set_out_points(Engine(site)) if p.thing == "Through left lip"]
-    moved = [p for _, p in set_out_points(Engine(edits.set_set_out(site, offset=0.6, height=0.1, first_number=101))) if p.thing == "Through left lip"]
+    moved = [
+        p
+        for _, p in set_out_points(Engine(edits.set_set_out(site, offset=0.6, height=0.1, first_number=101)))
+        if p.thing == "Through left lip"
+    ]
     assert [b.northing - a.northing for a, b in zip(plain, moved)] == pytest.approx([0.6] * len(plain))
     assert [b.level - a.level for a, b in zip(plain, moved)] == pytest.approx([0.1] * len(plain))
     assert set_out_points(Engine(edits.set_set_out(site, first_number=101)))[0][0] == 101

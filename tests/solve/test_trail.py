@@ -101,7 +101,13 @@ def test_places_anywhere_end_at_the_finished_surface(model):
 def test_the_trail_of_a_side_crown_leads_to_the_through_streets_set_levels():
     q = Engine(t_site())
     names = [s.quantity for s in explain_crown(q, "side", 20.0).walk()]
-    for wanted in ("Side VIP at 3.50", "Side / Through throat", "Through left lip at 100.00", "Through VIP at 0.00", "Through VIP at 200.00"):
+    for wanted in (
+        "Side VIP at 3.50",
+        "Side / Through throat",
+        "Through left lip at 100.00",
+        "Through VIP at 0.00",
+        "Through VIP at 200.00",
+    ):
         assert wanted in names
 
 

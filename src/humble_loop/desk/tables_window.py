@@ -6,7 +6,7 @@ import csv
 import io
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QPushButton, QTableView, QVBoxLayout, QWidget
 
@@ -22,9 +22,15 @@ _DECIMALS = {"bearing_deg": 5, "grade": 5, "area": 1, "cut": 1, "fill": 1, "area
 class TableModel(QAbstractTableModel):
     """A worked-out table for a table view."""
 
-    def __init__(self, made: Table) -> None:
-        super().__init__()
+    def __init__(self, made: Table, parent: QObject) -> None:
+        super().__init__(parent)
         self.table = made
+
+    def take(self, made: Table) -> None:
+        """Show another table."""
+        self.beginResetModel()
+        self.table = made
+        self.endResetModel()
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else len(self.table.rows)
@@ -60,6 +66,8 @@ class TablesWindow(QDialog):
         self.which.addItems(list(TABLES))
         self.which.setCurrentText("setout")
         self.view, self.note = QTableView(), QLabel()
+        self.model = TableModel(Table((), ()), self.view)
+        self.view.setModel(self.model)
         self.note.setProperty("role", "quiet")
         self.view.verticalHeader().hide()
         self.view.verticalHeader().setDefaultSectionSize(22)
@@ -107,16 +115,14 @@ class TablesWindow(QDialog):
             self.note.setText(str(error).replace("with --of", "beside"))
         else:
             self.note.setText(f"{len(made.rows)} rows, metres")
-        self.view.setModel(TableModel(made))
+        self.model.take(made)
         self.view.resizeColumnsToContents()
 
     def copy(self) -> None:
         """Put the table on the clipboard as tab-separated text."""
-        model = self.view.model()
-        assert isinstance(model, TableModel)
         text = io.StringIO()
         writer = csv.writer(text, delimiter="\t", lineterminator="\n")
-        writer.writerow(model.table.columns)
-        writer.writerows(["" if v is None else v for v in r] for r in model.table.rows)
+        writer.writerow(self.model.table.columns)
+        writer.writerows(["" if v is None else v for v in r] for r in self.model.table.rows)
         QGuiApplication.clipboard().setText(text.getvalue())
-        self._session.said.emit(f"Copied {len(model.table.rows)} rows")
+        self._session.said.emit(f"Copied {len(self.model.table.rows)} rows")

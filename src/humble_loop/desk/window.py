@@ -153,6 +153,7 @@ class MainWindow(QMainWindow):
         self.paint_in(self.theme)
         self.stage_row.choose(1)
         self._on_changed()
+        self.plan.refresh()
         self.index.refresh()
         self.facts.refresh()
 

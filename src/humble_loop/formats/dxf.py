@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-import ezdxf
 import numpy as np
 from ezdxf import recover
 from ezdxf.filemanagement import new as new_drawing
@@ -92,7 +91,9 @@ def _vertices(entity: Any, sag: float) -> Floats:
         return np.array(points, dtype=np.float64)
     if kind == "POLYLINE" and not entity.is_2d_polyline:
         return np.empty((0, 3))
-    begin = np.asarray(tuple(next(iter(entity.points_in_wcs()))) if kind == "POLYLINE" else tuple(next(iter(entity.vertices_in_wcs()))))
+    begin = np.asarray(
+        tuple(next(iter(entity.points_in_wcs()))) if kind == "POLYLINE" else tuple(next(iter(entity.vertices_in_wcs())))
+    )
     pieces = [begin[None, :3]]
     for piece in entity.virtual_entities():
         line = _vertices(piece, sag)

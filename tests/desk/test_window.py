@@ -1,0 +1,653 @@
+"""The window driven by mouse and keys, and asserted on what the model then says."""
+
+import json
+import time
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog, QLabel, QLineEdit, QPushButton, QToolButton
+
+from humble_loop.demo import survey_files
+from humble_loop.desk.session import Chosen
+from humble_loop.desk.theme import DARK, LIGHT, Theme
+from humble_loop.formats.site_file import load_site, save_site
+from humble_loop.site import edits
+from humble_loop.solve.engine import Engine
+from humble_loop.solve.head import head_outline
+from humble_loop.solve.junction import all_joints, throat
+from humble_loop.solve.lot import lots, pad
+from humble_loop.solve.street import chain_of, crown_levels, grade_line
+from humble_loop.solve.trail import trail_at
+from tests.conftest import court_site
+
+
+def facts(driver, label):
+    """The editable value beside ``label`` in the facts panel."""
+    driver.window.facts.refresh()
+    return driver.window.facts.findChildren(QLineEdit, f"fact {label}")[0]
+
+
+def view_range(view):
+    return [tuple(r) for r in view.plotItem.vb.viewRange()]
+
+
+# At the start
+
+
+def test_a_site_is_drawn_at_once_with_nothing_chosen(drive, brickworks):
+    d = drive(brickworks)
+    assert d.session.chosen == Chosen()
+    assert len(d.window.plan.lot_names("kiln-court")) == 10
+    assert len(d.window.plan._items[("kiln-court", "left_lip")].getData()[0]) > 10
+    assert d.window.index.tree.topLevelItemCount() == 6
+
+
+# Drawing
+
+
+def test_a_street_is_drawn_by_clicking_snaps_to_the_other_and_squares_up(drive):
+    d = drive(court_site())
+    plan = d.window.plan
+    plan.look_at(200.0, 50.0, 150.0)
+    d.window.draw_street()
+    through = chain_of(d.session.engine, "through")
+    node, heading = through.points_at([200.0])[0], through.at([200.0]).headings[0]
+    square = np.array([np.sin(heading), -np.cos(heading)])  # to the right, away from the court
+    d.move(plan, (node[0] + 0.8, node[1] + 0.8))
+    d.click(plan, (node[0] + 0.8, node[1] + 0.8))
+    aim = node + 45 * square + 4 * np.array([np.cos(heading), np.sin(heading)])
+    d.move(plan, tuple(aim))
+    assert d.session.dragging  # the sketch is a preview of the real street
+    assert len(d.site.streets) == 3
+    assert "here" in plan.tag.text()  # cut or fill while sketching
+    d.click(plan, tuple(aim))
+    d.key(plan, Qt.Key.Key_Return)
+    d.settle()
+    street = d.site.streets[-1]
+    assert all_joints(Engine(d.site))[-1] == (street.id, "start", "through")
+    first = np.array(
+        [street.bends[1].easting - street.bends[0].easting, street.bends[1].northing - street.bends[0].northing]
+    )
+    assert abs(first @ [np.cos(heading), np.sin(heading)]) < 1e-6  # exactly square
+    assert d.session.chosen == Chosen("street", street.id)
+    assert np.isfinite(crown_levels(d.session.engine, street.id, [30.0])[0])  # it has levels the moment it exists
+    d.session.undo()
+    assert len(d.site.streets) == 2
+
+
+def test_a_typed_length_takes_over_while_drawing_and_escape_gives_up(drive):
+    d = drive(court_site())
+    plan = d.window.plan
+    plan.look_at(300.0, 150.0, 120.0)
+    d.window.draw_street()
+    d.move(plan, (300, 120))
+    d.click(plan, (300, 120))
+    d.move(plan, (320, 120))
+    d.type(plan, "37.5")
+    d.key(plan, Qt.Key.Key_Return)
+    d.key(plan, Qt.Key.Key_Return)
+    street = d.site.streets[-1]
+    # The click lands on a whole pixel, the length on its last digit.
+    length = np.hypot(
+        street.bends[1].easting - street.bends[0].easting, street.bends[1].northing - street.bends[0].northing
+    )
+    assert length == pytest.approx(37.5, abs=1e-9)
+    before = d.site
+    d.window.draw_street()
+    d.click(plan, (300, 170))
+    d.move(plan, (320, 170))
+    assert len(d.site.streets) == 4
+    d.key(plan, Qt.Key.Key_Escape)
+    assert d.site is before
+    assert plan.sketch is None
+
+
+# Dragging
+
+
+def test_a_bend_is_dragged_as_one_undo_step_and_everything_follows(drive):
+    d = drive(court_site())
+    plan = d.window.plan
+    d.session.choose(Chosen("street", "court"))
+    plan.look_at(120.0, 70.0, 150.0)
+    d.settle()
+    before, scale = d.site, view_range(plan)
+    handle = next(h for h in plan.handles.handles if h.title == "Court bend 2")
+    lots_before = [lot.last.rear.copy() for lot in lots(d.session.engine, "court")]
+    d.drag(plan, handle.place, (handle.place[0] + 6, handle.place[1] - 5))
+    assert view_range(plan) == scale  # nothing rescales during or after a drag
+    moved = d.site.find("streets", "court").bends[1]
+    assert (moved.easting, moved.northing) == pytest.approx((116, 55), abs=0.7)
+    assert any(np.abs(a - lot.last.rear).max() > 0.5 for a, lot in zip(lots_before, lots(d.session.engine, "court")))
+    assert d.session.undo_words == "Move Court bend 2"
+    d.session.undo()
+    assert d.site is before
+
+
+def test_escape_during_a_drag_puts_everything_back(drive):
+    d = drive(court_site())
+    d.session.choose(Chosen("street", "court"))
+    d.window.plan.look_at(120.0, 70.0, 150.0)
+    before = d.site
+    handle = next(h for h in d.window.plan.handles.handles if h.title == "Court bend 2")
+    d.drag(d.window.plan, handle.place, (handle.place[0] + 9, handle.place[1]), release=False)
+    assert d.site is not before
+    d.key(d.window.plan, Qt.Key.Key_Escape)
+    assert d.site is before
+    assert d.session.undo_words == ""
+
+
+def test_typing_during_a_drag_takes_over_from_the_mouse(drive):
+    d = drive(court_site())
+    d.session.choose(Chosen("street", "court"))
+    plan = d.window.plan
+    plan.look_at(120.0, 70.0, 150.0)
+    handle = next(h for h in plan.handles.handles if h.title == "Court bend 2")
+    d.drag(plan, handle.place, (handle.place[0] + 6, handle.place[1]), release=False)
+    assert "Court bend 2" in plan.tag.text()
+    d.type(plan, "r25")
+    assert "25" in plan.tag.text()
+    d.move(plan, (handle.place[0] + 30, handle.place[1] + 30))
+    d.key(plan, Qt.Key.Key_Return)
+    bend = d.site.find("streets", "court").bends[1]
+    assert bend.radius == 25.0
+    assert (bend.easting, bend.northing) == (110, 60)
+
+
+def test_a_vip_is_dragged_and_its_level_typed(drive, brickworks):
+    d = drive(brickworks)
+    d.session.choose(Chosen("street", "ember-loop"))
+    section = d.window.long_section
+    d.settle()
+    scale = view_range(section)
+    handle = section.handles.handles[2]
+    d.drag(section, handle.place, (handle.place[0], handle.place[1] + 0.4))
+    got = grade_line(d.session.engine, "ember-loop").profile.levels[2]
+    assert got == pytest.approx(handle.place[1] + 0.4, abs=0.03)
+    assert view_range(section) == scale
+    side = throat(d.session.engine, "kiln-court", "start").level
+    handle = section.handles.handles[2]
+    d.drag(section, handle.place, (handle.place[0] + 3, handle.place[1]), release=False)
+    d.type(section, "42.75")
+    assert "42.75" in section.tag.text()
+    assert "keeps the grades" in section.tag.text()
+    d.key(section, Qt.Key.Key_Return)
+    assert grade_line(d.session.engine, "ember-loop").profile.levels[2] == 42.75
+    assert throat(d.session.engine, "kiln-court", "start").level != side  # the court follows its throat
+
+
+def test_a_grade_can_be_typed_for_a_vip(drive, brickworks):
+    d = drive(brickworks)
+    d.session.choose(Chosen("street", "ember-loop"))
+    section = d.window.long_section
+    d.settle()
+    d.drag(section, section.handles.handles[2].place, section.handles.handles[3].place, release=False)
+    d.type(section, "1:50")
+    d.key(section, Qt.Key.Key_Return)
+    assert d.site.find("streets", "ember-loop").vips[1].grade == pytest.approx(0.02)
+
+
+def test_a_tied_vip_cannot_be_dragged_and_says_why(drive, brickworks):
+    d = drive(brickworks)
+    d.session.choose(Chosen("street", "ember-loop"))
+    section = d.window.long_section
+    d.settle()
+    before = d.site
+    place = section.handles.handles[0].place
+    d.drag(section, place, (place[0], place[1] + 0.5), release=False)
+    assert "tied to the other street" in section.tag.text()
+    d.release(section, (place[0], place[1] + 0.5))
+    assert d.site is before
+
+
+def test_dragging_a_proposed_vip_makes_the_grade_line_the_designers(drive, brickworks):
+    d = drive(brickworks)
+    d.session.choose(Chosen("street", "kiln-court"))
+    section = d.window.long_section
+    d.settle()
+    assert "proposed" in grade_line(d.session.engine, "kiln-court").states
+    place = section.handles.handles[-1].place
+    d.drag(section, place, (place[0], place[1] - 0.2))
+    assert set(grade_line(d.session.engine, "kiln-court").states) == {"tied", "set"}
+
+
+def test_the_bulb_is_dragged_and_its_radius_typed(drive, brickworks):
+    d = drive(brickworks)
+    d.session.choose(Chosen("street", "kiln-court"))
+    plan = d.window.plan
+    plan.look_at(4182.0, 8188.0, 60.0)
+    d.settle()
+    handle = next(h for h in plan.handles.handles if h.title == "Kiln Court bulb")
+    centre = head_outline(d.session.engine, "kiln-court").centre
+    away = np.array(handle.place) - centre
+    d.drag(plan, handle.place, tuple(centre + away * 11.0 / 9.5))
+    assert d.site.find("streets", "kiln-court").head.radius == pytest.approx(11.0, abs=0.15)
+    handle = next(h for h in plan.handles.handles if h.title == "Kiln Court bulb")
+    d.drag(plan, handle.place, tuple(centre + away), release=False)
+    d.type(plan, "10.25")
+    d.key(plan, Qt.Key.Key_Return)
+    assert d.site.find("streets", "kiln-court").head.radius == 10.25
+    assert head_outline(d.session.engine, "kiln-court").ring.total > 66
+
+
+def test_a_drag_into_nonsense_says_so_and_loses_nothing(drive, brickworks):
+    d = drive(brickworks)
+    d.session.choose(Chosen("street", "kiln-court"))
+    plan = d.window.plan
+    plan.look_at(4182.0, 8188.0, 60.0)
+    d.settle()
+    handle = next(h for h in plan.handles.handles if h.title == "Kiln Court bulb")
+    d.drag(plan, handle.place, (handle.place[0] - 9.0, handle.place[1] - 1), release=False)
+    assert "narrower" in plan.tag.text() or "does not reach" in plan.tag.text()
+    d.key(plan, Qt.Key.Key_Escape)
+    assert d.site.find("streets", "kiln-court").head.radius == 9.5
+
+
+def test_an_empty_drag_and_panning_leave_no_undo_step(drive, brickworks):
+    d = drive(brickworks)
+    plan = d.window.plan
+    before = view_range(plan)
+    d.drag(plan, (4300, 8100), (4250, 8120))
+    assert view_range(plan) != before
+    assert d.session.undo_words == ""
+
+
+# Choosing, trail, one cursor
+
+
+def test_a_click_chooses_and_asks_for_the_trail(drive, brickworks):
+    d = drive(brickworks)
+    plan = d.window.plan
+    plan.look_at(4125.0, 8183.0, 60.0)
+    d.settle()
+    place = tuple(chain_of(d.session.engine, "kiln-court").points_at([60.0], 2.8)[0])
+    d.click(plan, place)
+    assert d.session.chosen == Chosen("street", "kiln-court")
+    step = trail_at(d.session.engine, *plan.place(QPointF(plan.pixel(place))))
+    shown = d.window.facts.trail.topLevelItem(0)
+    assert shown.text(1) == f"{step.value:.3f}"
+    d.click(plan, (4190, 8215))
+    assert d.session.chosen.kind == "lot"
+
+
+def test_one_cursor_runs_through_all_views(drive, brickworks):
+    d = drive(brickworks)
+    d.session.choose(Chosen("street", "ember-loop"))
+    d.settle()
+    place = chain_of(d.session.engine, "ember-loop").points_at([80.0])[0]
+    d.move(d.window.plan, tuple(place))
+    assert d.session.station[0] == "ember-loop"
+    assert d.session.station[1] == pytest.approx(80.0, abs=1.0)
+    assert d.window.long_section.cross._at[0] == pytest.approx(80.0, abs=1.0)
+    assert "Ember Loop 0+0" in d.window._station_label.text()
+    d.move(d.window.long_section, (150.0, 42.0))
+    expected = chain_of(d.session.engine, "ember-loop").points_at([150.0])[0]
+    assert d.session.cursor == pytest.approx(tuple(expected), abs=1.5)
+    assert d.window.plan.cross._at == pytest.approx(tuple(expected), abs=1.5)
+
+
+def test_the_status_line_reads_ground_finished_and_difference(drive, brickworks):
+    d = drive(brickworks)
+    d.settle()
+    d.move(d.window.plan, (4150.0, 8186.0))
+    text = d.window._levels_label.text()
+    assert "ground" in text
+    assert "finished" in text
+    assert "–" not in text.split("finished")[1].split("difference")[0]
+
+
+# Facts
+
+
+def test_values_typed_in_facts_change_the_model_in_any_form(drive, brickworks):
+    d = drive(brickworks)
+    d.session.choose(Chosen("street", "kiln-court"))
+    for label, text, read, value in (
+        ("bend 2 radius", "180ft", lambda s: s.bends[1].radius, 54.864),
+        ("radius", "8.5 + 1.5", lambda s: s.head.radius, 10.0),
+        ("radial fall", "1:40", lambda s: s.head.fall, 0.025),
+        ("name", "Kiln Place", lambda s: s.name, "Kiln Place"),
+    ):
+        edit = facts(d, label)
+        edit.setFocus()
+        edit.selectAll()
+        QTest.keyClicks(edit, text)
+        QTest.keyClick(edit, Qt.Key.Key_Return)
+        assert read(d.site.find("streets", "kiln-court")) == (
+            pytest.approx(value) if isinstance(value, float) else value
+        )
+
+
+def test_a_value_that_is_no_number_is_refused_beside_it(drive, brickworks):
+    d = drive(brickworks)
+    d.session.choose(Chosen("street", "kiln-court"))
+    before = d.site
+    edit = facts(d, "bend 2 radius")
+    edit.setFocus()
+    edit.selectAll()
+    QTest.keyClicks(edit, "wide")
+    QTest.keyClick(edit, Qt.Key.Key_Return)
+    assert d.site is before
+    assert edit.property("bad") == "true"
+    assert "is not a number" in d.window._said.text()
+
+
+def test_a_pads_state_is_a_switch(drive, brickworks):
+    d = drive(brickworks)
+    d.session.choose(Chosen("lot", "kiln-court", "Kiln Court L2"))
+    made = pad(d.session.engine, "kiln-court", "Kiln Court L2")
+    mark = next(b for b in d.window.facts._rows.findChildren(QToolButton, "mark") if b.isEnabled())
+    assert mark.text() == "○"
+    mark.click()
+    assert pad(d.session.engine, "kiln-court", "Kiln Court L2").state == "set"
+    assert pad(d.session.engine, "kiln-court", "Kiln Court L2").level == made.level
+    d.window.facts.refresh()
+    next(b for b in d.window.facts._rows.findChildren(QToolButton, "mark") if b.isEnabled()).click()
+    assert pad(d.session.engine, "kiln-court", "Kiln Court L2").state == "proposed"
+
+
+def test_a_finding_is_one_click_from_its_place_and_its_remedy(drive, brickworks):
+    d = drive(brickworks)
+    d.window.stage_row.choose(7)
+    d.settle()
+    assert "Findings: 3 broken" in d.window.facts.title.text()
+    d.window.facts.refresh()
+    d.window.facts.findChildren(QPushButton, "")  # the list is made
+    mends = [b for b in d.window.facts._finding_box.findChildren(QPushButton) if b.text().startswith("Make the curve")]
+    mends[0].click()
+    d.settle()
+    assert not [f for f in d.window.findings if f.rule == "curve too short"]
+    show = next(b for b in d.window.facts._finding_box.findChildren(QPushButton) if b.text() == "Show")
+    show.click()
+    (x0, x1), (y0, y1) = view_range(d.window.plan)
+    place = d.session.cursor
+    assert x0 < place[0] < x1
+    assert y0 < place[1] < y1
+    assert x1 - x0 < 150
+
+
+# Undo, find, stages, theme
+
+
+def test_undo_and_redo_walk_through_edits(drive, brickworks):
+    d = drive(brickworks)
+    sites = [d.site]
+    for level in (41.0, 41.1, 41.2):
+        d.session.do("Set pad", lambda s, level=level: edits.set_pad(s, "Kiln Court L2", level))
+        sites.append(d.site)
+    QTest.keyClick(d.window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert d.site is sites[2]
+    d.session.undo()
+    d.session.undo()
+    d.session.undo()
+    assert d.site is sites[0]
+    for expected in sites[1:]:
+        QTest.keyClick(d.window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+        assert d.site is expected
+
+
+@pytest.mark.parametrize(
+    ("text", "chosen"),
+    [("kiln", Chosen("street", "kiln-court")), ("ember r4", Chosen("lot", "ember-loop", "Ember Loop R4"))],
+)
+def test_find_anything_finds_streets_and_lots(drive, brickworks, text, chosen):
+    d = drive(brickworks)
+    QTest.keyClick(d.window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+    assert d.window.finder.isVisible()
+    QTest.keyClicks(d.window.finder.box, text)
+    QTest.keyClick(d.window.finder.box, Qt.Key.Key_Return)
+    assert d.session.chosen == chosen
+    assert not d.window.finder.isVisible()
+
+
+def test_find_anything_goes_to_a_chainage_and_runs_commands(drive, brickworks):
+    d = drive(brickworks)
+    d.session.choose(Chosen("street", "ember-loop"))
+    d.window.finder.open()
+    QTest.keyClicks(d.window.finder.box, "0+085")
+    QTest.keyClick(d.window.finder.box, Qt.Key.Key_Return)
+    assert d.session.station == ("ember-loop", 85.0)
+    d.window.finder.open()
+    QTest.keyClicks(d.window.finder.box, "other theme")
+    QTest.keyClick(d.window.finder.box, Qt.Key.Key_Return)
+    assert d.window.theme is DARK
+
+
+def test_stages_change_the_tools_and_not_what_is_shown_where(drive, brickworks):
+    d = drive(brickworks)
+    tools = []
+    for i in range(len(d.window.stage_row.buttons)):
+        d.window.stage_row.buttons[i].click()
+        d.qtbot.wait(20)
+        names = [b.text() for b in d.window._tool_row.findChildren(QToolButton) if b.isVisible()]
+        assert "See everything" in names
+        tools.append(tuple(names))
+        assert d.window.plan.isVisible()
+        assert d.window.long_section.isVisible()
+    assert len(set(tools)) > 5
+
+
+def contrast(a: str, b: str) -> float:
+    """Contrast ratio by WCAG 2: relative luminances with the sRGB curve."""
+
+    def luminance(colour):
+        parts = [int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+        linear = [c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4 for c in parts]
+        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+    low, high = sorted((luminance(a), luminance(b)))
+    return (high + 0.05) / (low + 0.05)
+
+
+@pytest.mark.parametrize("theme", [LIGHT, DARK], ids=lambda t: t.name)
+@pytest.mark.parametrize("role", ["ink", "quiet", "crown", "chosen", "broken", "near"])
+def test_text_has_contrast_on_paper_and_panel(theme: Theme, role):
+    for back in (theme.paper, theme.panel):
+        assert contrast(getattr(theme, role), back) >= 4.5
+
+
+# Files
+
+
+def test_open_save_and_recent(drive, brickworks, tmp_path, monkeypatch):
+    file = tmp_path / "job.hloop"
+    save_site(brickworks, file)
+    d = drive()
+    d.window.open_path(file)
+    assert d.site.name == "The old brickworks"
+    assert not d.session.unsaved
+    d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.5))
+    assert d.window.windowTitle().startswith("• ")
+    assert d.window.save()
+    assert ("Kiln Court L2", 41.5) in [(p.lot, p.level) for p in load_site(file).pads]
+    other = tmp_path / "other"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(other), ""))
+    assert d.window.save_as()
+    assert load_site(tmp_path / "other.hloop").name == "The old brickworks"
+    assert json.loads(str(d.window._settings.value("recent"))) == [str(tmp_path / "other.hloop"), str(file)]
+
+
+@pytest.mark.parametrize(
+    "content", [b"", b"\x00\x01nonsense" * 50, b'{"format": "humble-loop-site", "version": 99, "site": {}}']
+)
+def test_a_bad_site_file_says_so_and_the_present_site_stays(drive, brickworks, tmp_path, complaints, content):
+    d = drive(brickworks)
+    bad = tmp_path / "bad.hloop"
+    bad.write_bytes(content)
+    before = d.site
+    d.window.open_path(bad)
+    assert d.site is before
+    assert len(complaints) == 1
+    assert str(bad) in complaints[0]
+    assert "Traceback" not in complaints[0]
+
+
+def drop(window, paths):
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
+    event = QDropEvent(
+        QPointF(300, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
+    window.dropEvent(event)
+
+
+def test_survey_files_dropped_on_the_window_are_brought_in(drive):
+    d = drive()
+    drop(d.window, survey_files())
+    d.qtbot.waitUntil(lambda: bool(d.site.grounds), timeout=20000)
+    assert len(d.site.grounds) == 2
+    assert d.session.undo_words == "Bring in files"
+    d.settle()
+    (x0, x1), _ = view_range(d.window.plan)
+    assert x0 < 4100 < x1
+
+
+def test_a_bad_file_dropped_says_so_and_loses_nothing(drive, brickworks, tmp_path, complaints):
+    d = drive(brickworks)
+    before = d.site
+    bad = tmp_path / "survey.csv"
+    bad.write_text("1,10,20\n")
+    drop(d.window, [bad])
+    d.qtbot.waitUntil(lambda: bool(complaints), timeout=20000)
+    assert "survey.csv: line 1" in complaints[0]
+    assert d.site is before
+
+
+def test_a_change_is_on_disk_within_seconds_and_offered_after_a_crash(drive, brickworks, tmp_path, monkeypatch):
+    from humble_loop.formats.recovery import lost_sessions
+
+    d = drive(brickworks)
+    d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.75))
+    started = time.monotonic()
+    d.qtbot.waitUntil(lambda: any((tmp_path / "recovery").glob("*/session.json")), timeout=5000)
+    assert time.monotonic() - started < 4.0
+    # As if this process had died: its folder belongs to a process that is no longer there.
+    session = next((tmp_path / "recovery").glob("*/session.json"))
+    session.write_text(json.dumps({**json.loads(session.read_text()), "pid": 2**22 + 5}))
+    (lost,) = lost_sessions(tmp_path / "recovery")
+    other = drive()
+    from PySide6.QtWidgets import QMessageBox
+
+    monkeypatch.setattr(QMessageBox, "question", lambda *a: QMessageBox.StandardButton.Open)
+    other.window.offer_recovery(lost)
+    assert ("Kiln Court L2", 41.75) in [(p.lot, p.level) for p in other.site.pads]
+    assert other.session.unsaved
+
+
+def test_closing_properly_leaves_no_recovery_copy(drive, brickworks, tmp_path):
+    d = drive(brickworks)
+    d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.75))
+    d.session.write_recovery()
+    assert list((tmp_path / "recovery").iterdir())
+    d.session.save(tmp_path / "x.hloop")
+    assert not list((tmp_path / "recovery").iterdir())
+
+
+# Tables, panes, 3D
+
+
+def test_the_set_out_table_is_on_screen(drive, brickworks):
+    d = drive(brickworks)
+    d.window.open_tables()
+    tables = d.window.tables
+    model = tables.view.model()
+    assert model.rowCount() > 100
+    assert model.headerData(1, Qt.Orientation.Horizontal) == "easting"
+    tables.which.setCurrentText("lots")
+    assert tables.view.model().rowCount() == len(lots(d.session.engine, "ember-loop")) + len(
+        lots(d.session.engine, "kiln-court")
+    )
+    tables.copy()
+    tables.which.setCurrentText("levels")
+    tables.of.setCurrentIndex(0)
+    tables.refresh()
+    assert "say which street" in tables.note.text()
+    tables.close()
+
+
+def test_a_view_leaves_the_window_and_comes_back(drive, brickworks):
+    d = drive(brickworks)
+    pane = d.window._panes["Plan"]
+    pane.toggle()
+    assert d.window.plan.window() is not d.window
+    pane.toggle()
+    d.qtbot.waitUntil(lambda: d.window.plan.window() is d.window, timeout=3000)
+
+
+def test_the_solid_view_shows_ground_and_pieces_and_only_remakes_what_changed(drive, brickworks):
+    d = drive(brickworks)
+    d.window.toggle_solid()
+    solid = d.window.solid
+    assert "ground" in solid._meshes
+    assert ("bulb", "kiln-court") in solid._meshes
+    before = dict(solid._meshes)
+    d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.75))
+    solid.refresh()
+    changed = [k for k, m in solid._meshes.items() if before.get(k) is not m and before[k][0] is not m[0]]
+    assert changed == [("lot", "kiln-court", "Kiln Court L2")]
+
+
+def test_adding_lots_and_a_bulb_from_the_tool_row(drive):
+    site = court_site()
+    site = edits.remove_head(site, "court").model_copy(update={"lot_rows": ()})
+    d = drive(site)
+    d.session.choose(Chosen("street", "court"))
+    d.window._command("End in a bulb").do()
+    d.window._command("Add lots").do()
+    assert d.site.find("streets", "court").head is not None
+    assert {r.place for r in d.site.lot_rows} == {"left", "right", "head"}
+    d.window._command("Add lots").do()
+    assert "has room" in d.window._said.text()
+
+
+def test_an_empty_site_says_what_to_do(drive):
+    d = drive()
+    d.window.facts.refresh()
+    assert any("drop a survey file" in e.text() for e in d.window.facts.findChildren(QLineEdit))
+    d.window._command("Add lots").do()
+    assert "Choose a street first" in d.window._said.text()
+    assert d.window.findChildren(QLabel)
+
+
+def test_a_site_that_cannot_be_solved_still_opens_with_its_findings(drive):
+    from humble_loop.site.libraries import new_site
+    from humble_loop.site.model import Bend
+
+    site = edits.add_street(
+        new_site(),
+        "A",
+        [Bend(easting=0, northing=0), Bend(easting=100, northing=0, radius=15), Bend(easting=100, northing=50)],
+    )
+    site = edits.add_street(
+        site,
+        "B",
+        [
+            Bend(easting=50, northing=0),
+            Bend(easting=50, northing=-40, radius=5),
+            Bend(easting=0, northing=-40, radius=5),
+            Bend(easting=0, northing=40),
+        ],
+    )
+    site = edits.set_head(
+        edits.add_street(site, "C", [Bend(easting=300, northing=0), Bend(easting=303, northing=0)]), "c"
+    )
+    d = drive(site)
+    for street in ("a", "b", "c"):
+        d.session.choose(Chosen("street", street))
+        d.settle()
+    assert any(f.rule == "ring of ties" for f in d.window.findings)
+
+
+def test_deleting_the_chosen_vip_and_adding_one(drive, brickworks):
+    d = drive(brickworks)
+    d.session.choose(Chosen("street", "ember-loop"))
+    d.settle()
+    d.window.long_section.add_vip((120.0, 41.9))
+    assert len(d.site.find("streets", "ember-loop").vips) == 5
+    index = next(i for i, s in enumerate(grade_line(d.session.engine, "ember-loop").profile.chainages) if s == 120.0)
+    d.session.choose_vip(index)
+    d.window._command("Remove the VIP").do()
+    assert len(d.site.find("streets", "ember-loop").vips) == 4
