@@ -155,7 +155,7 @@ def test_check_exits_1_with_findings_and_0_without(capsys, tmp_path, t_file):
 
 @pytest.mark.parametrize("ending", ["xml", "dxf", "csv"])
 def test_export_by_extension(capsys, tmp_path, t_file, ending):
-    code, out, _ = run(capsys, "export", t_file, "--to", tmp_path / f"out.{ending}")
+    code, _out, _ = run(capsys, "export", t_file, "--to", tmp_path / f"out.{ending}")
     assert code == 0
     assert (tmp_path / f"out.{ending}").stat().st_size > 500
 

@@ -53,7 +53,7 @@ def test_sections_are_in_order_from_left_to_right(brickworks):
     at = [r for r in rows if r[1] == rows[len(rows) // 2][1]]
     offsets = [r[3] for r in at]
     assert offsets == sorted(offsets, reverse=True)
-    assert [r[2] for r in at][0].startswith("left")
+    assert next(r[2] for r in at).startswith("left")
 
 
 def test_a_table_of_a_street_that_is_not_there_lists_those_that_are():

@@ -98,7 +98,7 @@ class CrossSection(DrawingView):
         settings = self.session.site.settings
         unit = settings.units
         labels = []
-        points = {n: p for n, p in zip(names, design)} if names and "crown" in names else {}
+        points = dict(zip(names, design)) if names and "crown" in names else {}
         if points:
             k = names.index("crown")
             for i in (k - 1, k + 1):

@@ -85,7 +85,7 @@ def peel(surface: Surface, longest_edge: float) -> Surface:
     code = code[:, :, 0] * len(p) + code[:, :, 1]
     keep = np.ones(len(t), dtype=bool)
     while True:
-        values, inverse, counts = np.unique(code[keep], return_inverse=True, return_counts=True)
+        _values, inverse, counts = np.unique(code[keep], return_inverse=True, return_counts=True)
         outside = (counts[inverse] == 1).reshape(-1, 3)
         drop = np.any(outside & (side[keep] > longest_edge), axis=1)
         if not drop.any() or drop.all():

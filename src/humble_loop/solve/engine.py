@@ -99,6 +99,7 @@ class Query(Generic[P, R_co]):
         self.__wrapped__ = function
 
     def __call__(self, q: Engine, *args: P.args, **kwargs: P.kwargs) -> R_co:
+        """Ask ``q`` for the result."""
         if kwargs:
             raise TypeError("queries take their arguments by position")
         return q.ask(self, args)  # type: ignore[no-any-return]
@@ -116,6 +117,7 @@ class Part(Generic[P, R_co]):
         self.__doc__ = function.__doc__
 
     def __call__(self, q: Engine, *args: P.args, **kwargs: P.kwargs) -> R_co:
+        """Ask ``q`` for the part."""
         if kwargs:
             raise TypeError("parts take their arguments by position")
         return q.ask(self, args)  # type: ignore[no-any-return]

@@ -1,0 +1,1 @@
+"""Figures to hold, measured as ratios within one run wherever they can be: ``make bench``."""

@@ -1,0 +1,76 @@
+"""Dragging in the real window: the time from a mouse move to the painted frame."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+from PySide6.QtCore import QEvent, QPointF, QSettings, Qt
+from PySide6.QtGui import QMouseEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from humble_loop.demo import demo_site
+from humble_loop.desk.session import Chosen, Session
+from humble_loop.desk.theme import font, load_fonts
+from humble_loop.desk.view import DrawingView
+from humble_loop.desk.window import MainWindow
+
+_STEPS = 60
+
+
+def frame_seconds() -> dict[str, list[float]]:
+    """Seconds of every frame, by what is dragged."""
+    app = QApplication.instance() or QApplication([])
+    assert isinstance(app, QApplication)
+    load_fonts()
+    app.setFont(font(13))
+    session = Session()
+    session.take(demo_site())
+    window = MainWindow(session, QSettings("/dev/null", QSettings.Format.IniFormat))
+    window.show()
+    window.plan.look_at(4122.0, 8206.0, 232.0)
+    out = {}
+    for name, street, view, title, by in (
+        ("VIP", "ember-loop", window.long_section, "Ember Loop VIP 3", (0.0, 0.5)),
+        ("bend", "kiln-court", window.plan, "Kiln Court bend 2", (4.0, 4.0)),
+        ("bulb", "kiln-court", window.plan, "Kiln Court bulb", (2.0, 0.3)),
+        ("kerb return", "kiln-court", window.plan, "Kiln Court start left return", (1.5, -1.5)),
+    ):
+        session.choose(Chosen("street", street))
+        _settle(app, window)
+        out[name] = _drag(app, window, view, title, by)
+        session.undo()
+        _settle(app, window)
+    session.take(session.site)
+    window.close()
+    return out
+
+
+def _settle(app: QApplication, window: MainWindow) -> None:
+    until = time.monotonic() + 0.3
+    while time.monotonic() < until or not window.settled:
+        app.processEvents()
+
+
+def _drag(app: QApplication, window: MainWindow, view: DrawingView, title: str, by: tuple[float, float]) -> list[float]:
+    handle = next(h for h in view.handles.handles if h.title == title)
+    start = view.pixel(handle.place)
+    QTest.mousePress(view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
+    end = view.pixel((handle.place[0] + by[0], handle.place[1] + by[1]))
+    frames = []
+    for k in range(1, _STEPS + 1):
+        # There and back again, a pixel or so at a time, as a hand does it.
+        share = np.sin(np.pi * k / _STEPS)
+        at = QPointF(start.x() + (end.x() - start.x()) * share, start.y() + (end.y() - start.y()) * share)
+        event = QMouseEvent(QEvent.Type.MouseMove, at, view.viewport().mapToGlobal(at), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+        began = time.perf_counter()
+        QApplication.sendEvent(view.viewport(), event)
+        app.processEvents()  # the move is taken up
+        view.viewport().repaint()  # and painted
+        frames.append(time.perf_counter() - began)
+        pause = time.perf_counter() + 0.016
+        while time.perf_counter() < pause:
+            app.processEvents()
+    QTest.mouseRelease(view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
+    return frames

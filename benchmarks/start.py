@@ -1,0 +1,36 @@
+"""Start the demo window as the command does, and print the seconds from process start until it is usable."""
+
+import time
+
+_STARTED = time.perf_counter()
+
+
+def main() -> None:
+    """Open, draw once, and print the time."""
+    from PySide6.QtCore import QSettings
+    from PySide6.QtWidgets import QApplication
+
+    from humble_loop.demo import demo_site
+    from humble_loop.desk.session import Chosen, Session
+    from humble_loop.desk.theme import font, load_fonts
+    from humble_loop.desk.window import MainWindow
+
+    app = QApplication([])
+    load_fonts()
+    app.setFont(font(13))
+    session = Session()
+    session.take(demo_site())
+    window = MainWindow(session, QSettings("/dev/null", QSettings.Format.IniFormat))
+    window.show()
+    window.fit()
+    session.choose(Chosen("street", "kiln-court"))
+    app.processEvents()
+    window.repaint()
+    app.processEvents()
+    print(time.perf_counter() - _STARTED)
+    session.take(session.site)
+    window.close()
+
+
+if __name__ == "__main__":
+    main()
