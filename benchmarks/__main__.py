@@ -111,13 +111,17 @@ def edit() -> list[Figure]:
     for name in cost[1]:
         print(f"      {name} edit: {1000 * cost[1][name]:.1f} ms on the demo, {1000 * cost[16][name]:.1f} ms on 16 x")
         found.append(Figure(f"{name} edit on 16 x, against on the demo", cost[16][name] / cost[1][name], 1.5, "x"))
-        found.append(Figure(f"solving 16 x afresh, against a {name} edit in it", afresh / cost[16][name], 20.0, "x", False))
+        found.append(
+            Figure(f"solving 16 x afresh, against a {name} edit in it", afresh / cost[16][name], 20.0, "x", False)
+        )
     return found
 
 
 def ground() -> list[Figure]:
     """A million survey points from a text file, in a process of its own so that its memory is known."""
-    done = subprocess.run([sys.executable, "-m", "benchmarks", "--ground-worker"], capture_output=True, text=True, check=True)
+    done = subprocess.run(
+        [sys.executable, "-m", "benchmarks", "--ground-worker"], capture_output=True, text=True, check=True
+    )
     values = dict(line.split("=") for line in done.stdout.split())
     read, levels, contour, memory = (float(values[k]) for k in ("read", "levels", "contour", "memory"))
     return [
@@ -138,7 +142,14 @@ def _ground_worker() -> None:
     z = 50 + 5 * np.sin(p[:, 0] / 70) + 4 * np.cos(p[:, 1] / 60)
     with tempfile.TemporaryDirectory() as folder:
         file = Path(folder) / "survey.csv"
-        np.savetxt(file, np.column_stack([np.arange(len(p)), p, z]), fmt=["%d", "%.3f", "%.3f", "%.3f"], delimiter=",", header="number,easting,northing,level", comments="")
+        np.savetxt(
+            file,
+            np.column_stack([np.arange(len(p)), p, z]),
+            fmt=["%d", "%.3f", "%.3f", "%.3f"],
+            delimiter=",",
+            header="number,easting,northing,level",
+            comments="",
+        )
         site = new_site()
         box = []
         read = timed(lambda: box.append(bring_in(site, [file]).site))
@@ -167,7 +178,9 @@ def start() -> list[Figure]:
     """From the command to a usable demo window."""
     command = [sys.executable, "-m", "benchmarks.start"]
     subprocess.run(command, check=True, capture_output=True)
-    runs = [float(subprocess.run(command, check=True, capture_output=True, text=True).stdout.split()[-1]) for _ in range(3)]
+    runs = [
+        float(subprocess.run(command, check=True, capture_output=True, text=True).stdout.split()[-1]) for _ in range(3)
+    ]
     return [Figure("start to a usable demo window", statistics.median(runs), 3.0, "s")]
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPointF, QSettings, Qt
+from PySide6.QtCore import QEvent, QObject, QPointF, QSettings, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
@@ -47,6 +47,20 @@ def frame_seconds() -> dict[str, list[float]]:
     return out
 
 
+class _Painted(QObject):
+    """Counts the paint events of a view's viewport."""
+
+    def __init__(self, view: DrawingView) -> None:
+        super().__init__(view)
+        self.count = 0
+        view.viewport().installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Count, and let the event through."""
+        self.count += event.type() == QEvent.Type.Paint
+        return False
+
+
 def _settle(app: QApplication, window: MainWindow) -> None:
     until = time.monotonic() + 0.3
     while time.monotonic() < until or not window.settled:
@@ -59,15 +73,24 @@ def _drag(app: QApplication, window: MainWindow, view: DrawingView, title: str, 
     QTest.mousePress(view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
     end = view.pixel((handle.place[0] + by[0], handle.place[1] + by[1]))
     frames = []
+    painted = _Painted(view)
     for k in range(1, _STEPS + 1):
         # There and back again, a pixel or so at a time, as a hand does it.
         share = np.sin(np.pi * k / _STEPS)
         at = QPointF(start.x() + (end.x() - start.x()) * share, start.y() + (end.y() - start.y()) * share)
-        event = QMouseEvent(QEvent.Type.MouseMove, at, view.viewport().mapToGlobal(at), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+        event = QMouseEvent(
+            QEvent.Type.MouseMove,
+            at,
+            view.viewport().mapToGlobal(at),
+            Qt.MouseButton.NoButton,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )
         began = time.perf_counter()
         QApplication.sendEvent(view.viewport(), event)
-        app.processEvents()  # the move is taken up
-        view.viewport().repaint()  # and painted
+        seen = painted.count
+        while painted.count == seen and time.perf_counter() - began < 2.0:
+            app.processEvents()  # the move is taken up, and the view painted
         frames.append(time.perf_counter() - began)
         pause = time.perf_counter() + 0.016
         while time.perf_counter() < pause:

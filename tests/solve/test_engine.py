@@ -15,7 +15,7 @@ def site_with(**levels: float):
     return new_site().model_copy(update={"pads": tuple(PadChoice(lot=k, level=v) for k, v in levels.items())})
 
 
-@part
+@part("pads")
 def number(site, name: str) -> float:
     found = next((p.level for p in site.pads if p.lot == name), None)
     if found is None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.dragging import Place
@@ -31,9 +31,16 @@ class CrossSection(DrawingView):
         self.add_layer(self._between)
         self._fitted: str | None = None
         self._crown = 0.0
-        session.changed.connect(self.refresh)
-        session.cursor_moved.connect(self.refresh)
-        session.chosen_changed.connect(self.refresh)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self.refresh)
+        for signal in (session.changed, session.cursor_moved, session.chosen_changed):
+            signal.connect(self._refresh_soon)
+
+    def _refresh_soon(self) -> None:
+        """Several notices in a row are one refresh; a drag elsewhere is followed when the hand pauses."""
+        if not (self.session.dragging and self._soon.isActive()):
+            self._soon.start(60 if self.session.dragging else 0)
 
     def paint_in(self, theme: Theme) -> None:
         super().paint_in(theme)

@@ -124,9 +124,13 @@ class FactsPanel(QSplitter):
         self._later.setSingleShot(True)
         self._later.setInterval(40)
         self._later.timeout.connect(self.refresh)
-        session.changed.connect(self._later.start)
+        session.changed.connect(self._on_changed)
         session.chosen_changed.connect(self.refresh)
         session.point_asked.connect(self._on_point)
+
+    def _on_changed(self) -> None:
+        # Values follow a drag when the hand pauses; making the panel anew at every move would hold the hand up.
+        self._later.start(150 if self._session.dragging else 40)
 
     def _make_trail(self) -> QWidget:
         box = QWidget()

@@ -34,9 +34,8 @@ class SiteIndex(QWidget):
         column.addWidget(self.tree, 1)
         self._later = QTimer(self)
         self._later.setSingleShot(True)
-        self._later.setInterval(150)
         self._later.timeout.connect(self.refresh)
-        session.changed.connect(self._later.start)
+        session.changed.connect(lambda: self._later.start(400 if session.dragging else 150))
         session.chosen_changed.connect(self._mark)
 
     def refresh(self) -> None:

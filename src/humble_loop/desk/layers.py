@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF, QTransform
 
 from humble_loop.desk.dragging import Handle
 from humble_loop.desk.theme import Theme, font
@@ -44,7 +44,7 @@ class Layer(pg.GraphicsObject):
         self.prepareGeometryChange()
         self.update()
 
-    def device(self, painter: QPainter) -> object:
+    def device(self, painter: QPainter) -> QTransform:
         """Turn ``painter`` to device pixels; returns the transform from data to pixels."""
         transform = painter.worldTransform()
         painter.resetTransform()
@@ -73,26 +73,46 @@ class LabelLayer(Layer):
     def __init__(self) -> None:
         super().__init__()
         self._labels: Sequence[Label] = ()
+        self._placed: list[tuple[Label, QPointF, QRectF, bool]] = []
+        self._placed_for: tuple[object, ...] = ()
         self.setZValue(60)
 
     def show_labels(self, labels: Sequence[Label]) -> None:
         """Replace the labels."""
-        self._labels = sorted(labels, key=lambda label: label.rank)
+        ordered = sorted(labels, key=lambda label: label.rank)
+        if ordered == self._labels:
+            return
+        self._labels = ordered
         self.update()
 
     def paint(self, painter: QPainter, *args: object) -> None:
         if self.theme is None:
             return
         transform = self.device(painter)
-        view = transform.mapRect(self.boundingRect())  # type: ignore[attr-defined]
-        taken: list[QRectF] = []
+        # Places are found anew only when the labels or the view are others: most frames repaint the same ones.
+        now = (id(self._labels), *(getattr(transform, f"m{i}{j}")() for i in (1, 2, 3) for j in (1, 2, 3)))
+        if now != self._placed_for:
+            self._placed_for, self._placed = now, self._place_all(transform)
         painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
+        back, leader = self.theme.colour("paper", 205), self.theme.pen("quiet", 0.7, alpha=150)
+        for label, at, box, far in self._placed:
+            if far:
+                painter.setPen(leader)
+                painter.drawLine(at, box.center())
+            painter.fillRect(box.adjusted(-1, 1, 1, -1), back)
+            painter.setFont(font(label.size, label.weight))
+            painter.setPen(self.theme.colour(label.role))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, label.text)
+
+    def _place_all(self, transform: QTransform) -> list[tuple[Label, QPointF, QRectF, bool]]:
+        view = transform.mapRect(self.boundingRect())
+        taken: list[QRectF] = []
+        found = []
         for label in self._labels:
-            at = transform.map(QPointF(label.x, label.y))  # type: ignore[attr-defined]
+            at = transform.map(QPointF(label.x, label.y))
             if not view.contains(at):
                 continue
-            used = font(label.size, label.weight)
-            metrics = QFontMetricsF(used)
+            metrics = QFontMetricsF(font(label.size, label.weight))
             width, height = metrics.horizontalAdvance(label.text), metrics.height()
             box = QRectF(at.x() - width / 2, at.y() - height / 2, width, height)
             if not label.centred:
@@ -100,21 +120,15 @@ class LabelLayer(Layer):
             placed = self._place(box, taken, view)
             if placed is None:
                 continue
-            taken.append(placed)
-            moved = np.hypot(placed.center().x() - box.center().x(), placed.center().y() - box.center().y())
-            if moved > 1.5 * height:
-                painter.setPen(self.theme.pen("quiet", 0.7, alpha=150))
-                painter.drawLine(at, placed.center())
-            back = self.theme.colour("paper", 205)
-            painter.fillRect(placed.adjusted(-1, 1, 1, -1), back)
-            painter.setFont(used)
-            painter.setPen(self.theme.colour(label.role))
-            painter.drawText(placed, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, label.text)
+            taken.append(placed.adjusted(-2, 0, 2, 0))
+            away = placed.center() - box.center()
+            found.append((label, at, placed, np.hypot(away.x(), away.y()) > 1.5 * height))
+        return found
 
     def _place(self, box: QRectF, taken: list[QRectF], view: QRectF) -> QRectF | None:
         for dx, dy in self._AROUND:
             candidate = box.translated(dx * (0.5 * box.width() + 10), dy * (box.height() + 1))
-            if view.contains(candidate) and not any(candidate.adjusted(-2, 0, 2, 0).intersects(t) for t in taken):
+            if view.contains(candidate) and not any(map(candidate.intersects, taken)):
                 return candidate
         return None
 
@@ -163,7 +177,7 @@ class HandleLayer(Layer):
         transform = self.device(painter)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for handle in self.handles:
-            at = transform.map(QPointF(*handle.place))  # type: ignore[attr-defined]
+            at = transform.map(QPointF(*handle.place))
             hot = self.hot is not None and self.hot.title == handle.title
             size = 6.0 if hot else 4.5
             painter.setPen(self.theme.pen("chosen", 2.0 if hot or handle.chosen else 1.4))
@@ -206,7 +220,7 @@ class SignLayer(Layer):
         transform = self.device(painter)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for x, y, broken in self._signs:
-            at = transform.map(QPointF(x, y))  # type: ignore[attr-defined]
+            at = transform.map(QPointF(x, y))
             role = "broken" if broken else "near"
             painter.setPen(self.theme.pen(role, 1.6))
             painter.setBrush(self.theme.colour("paper", 235))
@@ -238,7 +252,7 @@ class CrossLayer(Layer):
         if self.theme is None or self._at is None:
             return
         transform = self.device(painter)
-        at = transform.map(QPointF(*self._at))  # type: ignore[attr-defined]
+        at = transform.map(QPointF(*self._at))
         view = QRectF(painter.viewport())
         painter.setPen(self.theme.pen("chosen", 1.0, alpha=170))
         if self._vertical_only:
@@ -265,14 +279,14 @@ class ArrowLayer(Layer):
         if self.theme is None or not len(self._arrows):
             return
         transform = self.device(painter)
-        scale = np.hypot(transform.m11(), transform.m12())  # type: ignore[attr-defined]
+        scale = np.hypot(transform.m11(), transform.m12())
         if scale < 4.0:
             return
         view = QRectF(painter.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(self.theme.pen("window", 1.2, alpha=230))
         for x, y, dx, dy in self._arrows:
-            at = transform.map(QPointF(x, y))  # type: ignore[attr-defined]
+            at = transform.map(QPointF(x, y))
             if not view.contains(at):
                 continue
             tip, side = at + QPointF(dx * 7, -dy * 7), QPointF(-dy * 3, -dx * 3)

@@ -40,7 +40,6 @@ class LongSection(DrawingView):
         self._shown: object = None
         self._later = QTimer(self)
         self._later.setSingleShot(True)
-        self._later.setInterval(60)
         self._later.timeout.connect(self._show_windows)
         self.plotItem.getAxis("left").setWidth(46)
         self.plotItem.getAxis("bottom").setHeight(20)
@@ -89,7 +88,7 @@ class LongSection(DrawingView):
         if self._fitted != self.street and not self.session.dragging:
             self.fit()
         self._show_labels(made)
-        self._later.start()
+        self._later.start(150 if self.session.dragging else 60)
 
     @property
     def has_windows(self) -> bool:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 
 import numpy as np
 import shapely
@@ -46,6 +47,7 @@ _ROLES = {
     "cut_hachures": ("cut", 0.8, Qt.PenStyle.SolidLine),
     "fill_hachures": ("fill", 0.8, Qt.PenStyle.SolidLine),
 }
+_SOON, _PAUSE = 25, 110  # milliseconds until the rest is shown: after a change, and when a drag pauses
 _CHOOSE = 14.0  # pixels from a line within which it is chosen
 
 
@@ -72,7 +74,6 @@ class PlanView(DrawingView):
         self._lot_data: dict[str, LotLines] = {}
         self._later = QTimer(self)
         self._later.setSingleShot(True)
-        self._later.setInterval(25)
         self._later.timeout.connect(self._refresh_slowly)
         self._queue: list[tuple[str, str]] = []
         self.clicked.connect(self._on_click)
@@ -108,14 +109,18 @@ class PlanView(DrawingView):
         for key in [k for k in self._items if k[0] not in ids]:
             self.plotItem.removeItem(self._items.pop(key))
             self._shown.pop(key, None)
+        if self.session.dragging and self.sketch is None and not self.dragging.active:
+            # Another view is dragged: the plan follows when the hand pauses.
+            self._fill_queue(ids, ())
+            self._later.start(_PAUSE)
+            return
         urgent = self._urgent(ids)
         for street in urgent:
             self._show_street(street)
-        self._queue = [("street", s) for s in ids if s not in urgent]
-        self._queue += [("lots", s) for s in ids] + [("fine", s) for s in ids] + [("ground", ""), ("labels", "")]
+        self._fill_queue(ids, urgent)
         self.handles.show_handles([] if self.sketch else plan_handles(self.session))
         self._show_halo()
-        self._later.start()
+        self._later.start(_PAUSE if self.session.dragging else _SOON)
 
     def _urgent(self, ids: tuple[str, ...]) -> list[str]:
         """The street in hand, and those whose lines change with it."""
@@ -126,6 +131,10 @@ class PlanView(DrawingView):
         if self.sketch is not None and ids:
             near.add(ids[-1])
         return [s for s in ids if s in near]
+
+    def _fill_queue(self, ids: tuple[str, ...], done: Sequence[str]) -> None:
+        self._queue = [("street", s) for s in ids if s not in done]
+        self._queue += [("lots", s) for s in ids] + [("fine", s) for s in ids] + [("ground", ""), ("labels", "")]
 
     def _refresh_slowly(self) -> None:
         """Work the queue in slices short enough not to be felt."""

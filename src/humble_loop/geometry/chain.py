@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -157,12 +158,12 @@ class Chain:
         t = self._plain_feet(p)
         for j in np.flatnonzero(self.k0 != self.k1):
             t[:, j] = self._clothoid_foot(int(j), p)
-        if extend:
-            t = self._extended(p, t)
         # Evaluated on the element itself, not by chainage, so that a joint belongs to both neighbours.
         foot, heading = self._on_elements(t)
         d = p[:, None, :] - foot
         distance = np.hypot(d[..., 0], d[..., 1])
+        if extend:
+            self._extend(p, t, d, heading, distance)
         best = np.argmin(np.where(distance <= distance.min(axis=1, keepdims=True) + 1e-12, 0.0, 1.0), axis=1)
         row = np.arange(len(p))
         d, h, distance = d[row, best], heading[row, best], distance[row, best]
@@ -226,19 +227,24 @@ class Chain:
         points, headings = one._on_elements(t[:, None])
         return points[:, 0], headings[:, 0]
 
-    def _extended(self, p: Floats, t: Floats) -> Floats:
-        """Feet on the first and last element moved out along the end tangents, where that is nearer."""
-        t = t.copy()
-        last = len(self.length) - 1
-        for j, end in ((0, 0.0), (last, float(self.length[last]))):
-            foot, heading = self._on_element(j, np.array([end]))
-            along = (p - foot[0]) @ tangents(heading[0])
-            beyond = along < 0 if end == 0.0 else along > 0
-            there, _ = self._on_element(j, end + along)
-            here, _ = self._on_element(j, t[:, j])
-            nearer = np.hypot(*(p - there).T) < np.hypot(*(p - here).T)
-            t[:, j] = np.where(beyond & nearer, end + along, t[:, j])
-        return t
+    def _extend(self, p: Floats, t: Floats, d: Floats, heading: Floats, distance: Floats) -> None:
+        """Move feet on the first and last element out along the end tangents, in place, where that is nearer."""
+        for j, (xy, h), end in ((0, self._begin, 0.0), (len(self.length) - 1, self._end, float(self.length[-1]))):
+            c, s = np.cos(h), np.sin(h)
+            w = p - xy
+            along, across = w[:, 0] * c + w[:, 1] * s, w[:, 1] * c - w[:, 0] * s
+            moved = ((along < 0) if end == 0.0 else (along > 0)) & (np.abs(across) < distance[:, j])
+            t[moved, j], heading[moved, j], distance[moved, j] = end + along[moved], h, np.abs(across[moved])
+            d[moved, j] = np.stack([-s * across[moved], c * across[moved]], axis=1)
+
+    @cached_property
+    def _begin(self) -> tuple[Floats, float]:
+        return self.xy[0], float(self.heading[0])
+
+    @cached_property
+    def _end(self) -> tuple[Floats, float]:
+        points, headings = self._on_element(len(self.length) - 1, self.length[-1:])
+        return points[0], float(headings[0])
 
     def key_chainages(self) -> Floats:
         """Chainages of the ends and of every joint between elements."""

@@ -62,8 +62,7 @@ class _Hits(NamedTuple):
 
 def _hits(surface: Surface, a: Floats, b: Floats) -> _Hits:
     line, triangle = surface.grid.near_lines(a, b)
-    corner = surface.points.copy()
-    corner[:, :2] -= surface.origin
+    corner = surface.local
     d = b[line] - a[line]
     found = []
     for k in range(3):

@@ -55,15 +55,19 @@ class Surface:
         return np.array(self.bounds[:2])
 
     @cached_property
+    def local(self) -> Floats:
+        """The points (n, 3) with eastings and northings measured from ``origin``."""
+        return frozen(self.points - [*self.origin, 0.0])
+
+    @cached_property
     def grid(self) -> TriangleGrid:
         """The index of triangles by place."""
-        return TriangleGrid.build(self.points[:, :2] - self.origin, self.triangles)
+        return TriangleGrid.build(self.local[:, :2], self.triangles)
 
     @cached_property
     def planes(self) -> Floats:
         """Coefficients (m, 3): level = a x + b y + c, with x, y measured from ``origin``."""
-        p = self.points.copy()
-        p[:, :2] -= self.origin
+        p = self.local
         a, b, c = (p.take(self.triangles[:, k], axis=0) for k in range(3))
         u, v = b - a, c - a
         det = _cross(u[:, :2], v[:, :2])

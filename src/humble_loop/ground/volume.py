@@ -120,7 +120,9 @@ def _meeting(ground: Surface, design: Surface) -> Ints:
     member = grid.members[np.repeat(grid.first[cell], many) + j]
     code = np.unique(pair_owner * len(ground.triangles) + member)
     d, g = code // len(ground.triangles), code % len(ground.triangles)
-    q = ground.points[ground.triangles][:, :, :2] - ground.origin
-    g_low, g_high = q.min(axis=1), q.max(axis=1)
-    meet = np.all((g_low[g] <= high[d]) & (g_high[g] >= low[d]), axis=1)
+    near = np.unique(g)
+    q = ground.local[ground.triangles[near], :2]
+    place = np.searchsorted(near, g)
+    g_low, g_high = q.min(axis=1)[place], q.max(axis=1)[place]
+    meet = np.all((g_low <= high[d]) & (g_high >= low[d]), axis=1)
     return np.stack([d[meet], g[meet]], axis=1)

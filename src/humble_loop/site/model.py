@@ -306,6 +306,11 @@ class PadChoice(Model):
     lot: str
     level: Finite
 
+    @property
+    def id(self) -> str:
+        """The lot's name, which tells one choice from another."""
+        return self.lot
+
 
 class SetOut(Model):
     """How set-out points are taken: the interval on straights, and a parallel line's offset and height."""

@@ -548,8 +548,10 @@ def surface_findings(q: Engine, street: str) -> tuple[Finding, ...]:
     if not is_new(q, street) or isinstance(q.attempt(grade_line, street), Unsolved):
         return ()
     for piece in street_pieces(q, street):
+        if piece[0] not in ("roadside", "junction", "bulb"):
+            continue
         made = q.attempt(finished_mesh, piece)
-        if isinstance(made, Unsolved) and piece[0] in ("roadside", "junction", "bulb"):
+        if isinstance(made, Unsolved):
             found.append(_of(made, _place(q, street, 0.0)))
     if ground_of(q).empty:
         return _unique(found)

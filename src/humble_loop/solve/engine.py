@@ -109,10 +109,14 @@ class Query(Generic[P, R_co]):
 
 
 class Part(Generic[P, R_co]):
-    """A part of the site, read as the leaf of queries: a function of the site and plain arguments."""
+    """A part of the site, read as the leaf of queries: a function of the site and plain arguments.
 
-    def __init__(self, function: Callable[Concatenate[Site, P], R_co]) -> None:
-        self.function = function
+    ``fields`` are the fields of the site that it may read. A ``keyed`` part reads of the first of them only the
+    thing whose id is its first argument.
+    """
+
+    def __init__(self, function: Callable[Concatenate[Site, P], R_co], fields: tuple[str, ...], keyed: bool) -> None:
+        self.function, self.fields, self.keyed = function, fields, keyed
         self.name = function.__name__.lstrip("_")
         self.__doc__ = function.__doc__
 
@@ -131,9 +135,13 @@ def query(function: Callable[Concatenate[Engine, P], R]) -> Query[P, R]:
     return Query(function)
 
 
-def part(function: Callable[Concatenate[Site, P], R]) -> Part[P, R]:
-    """Make ``function(site, ...)`` a part of the site that queries read as ``part(q, ...)``."""
-    return Part(function)
+def part(*fields: str, keyed: bool = False) -> Callable[[Callable[Concatenate[Site, P], R]], Part[P, R]]:
+    """Make ``function(site, ...)``, which reads ``fields`` of the site, a part that queries read as ``function(q, ...)``."""
+
+    def make(function: Callable[Concatenate[Site, P], R]) -> Part[P, R]:
+        return Part(function, fields, keyed)
+
+    return make
 
 
 class Engine:
@@ -142,7 +150,8 @@ class Engine:
     def __init__(self, site: Site) -> None:
         self._site = site
         self._memos: dict[Key, _Memo] = {}
-        self._parts: set[Key] = set()
+        # Parts in use, by the field that they read, or by the field and the id of the one thing in it.
+        self._parts: dict[tuple[str, ...], set[Key]] = {}
         self._revision = 1
         self._active: list[tuple[Key, list[Key]]] = []
         self._path: list[Key] = []  # being worked out or looked at, outermost first
@@ -158,9 +167,10 @@ class Engine:
         """Turn to another site; results whose reads are unchanged stay."""
         if site is self._site:
             return
+        touched = self._touched(self._site, site)
         self._site = site
         self._revision += 1
-        for key in tuple(self._parts):
+        for key in touched:
             memo = self._memos[key]
             value, failure = self._run_part(key)
             if failure is None and memo.failure is None and same(value, memo.value):
@@ -169,6 +179,21 @@ class Engine:
                 continue
             memo.value, memo.failure, memo.changed = value, failure, self._revision
             self._suspect_readers(memo)
+
+    def _touched(self, old: Site, new: Site) -> list[Key]:
+        """Parts that may differ: of changed fields, and of changed things where parts are keyed by a thing."""
+        found: dict[Key, None] = {}
+        for name in type(new).model_fields:
+            before, after = getattr(old, name), getattr(new, name)
+            if before is after:
+                continue
+            found.update(dict.fromkeys(self._parts.get((name,), ())))
+            if isinstance(after, tuple) and after + before and hasattr((after + before)[0], "id"):
+                was, now = {t.id: t for t in before}, {t.id: t for t in after}
+                for i in was.keys() | now.keys():
+                    if was.get(i) is not now.get(i):
+                        found.update(dict.fromkeys(self._parts.get((name, i), ())))
+        return list(found)
 
     def forget(self) -> None:
         """Drop every result, so that the next question is solved afresh."""
@@ -229,7 +254,10 @@ class Engine:
         memo = self._memos.setdefault(key, _Memo())
         memo.value, memo.failure = self._run_part(key)
         memo.changed, memo.checked, memo.suspect = self._revision, self._revision, False
-        self._parts.add(key)
+        what: Part[Any, Any] = key[0]
+        for k, name in enumerate(what.fields):
+            index = (name, key[1]) if what.keyed and k == 0 else (name,)
+            self._parts.setdefault(index, set()).add(key)
         return memo
 
     def _run_part(self, key: Key) -> tuple[Any, Exception | None]:

@@ -21,7 +21,6 @@ from humble_loop.solve import parts
 from humble_loop.solve.engine import Engine, Unsolved, query
 from humble_loop.solve.street import (
     LipLine,
-    centreline,
     chain_of,
     crown_levels,
     grade_line,
@@ -55,15 +54,18 @@ class Joint:
 @query
 def _boxes(q: Engine) -> tuple[tuple[str, ...], Floats]:
     """Ids and bounding boxes (n, 4) of all centrelines that could be worked out."""
-    ids, boxes = [], []
-    for i in parts.street_ids(q):
-        line = q.attempt(centreline, i)
-        if isinstance(line, Unsolved):
-            continue
-        p = line.chain.points_at(line.chain.sampled(sag=0.2))
-        ids.append(i)
-        boxes.append([*(p.min(axis=0) - 1.0), *(p.max(axis=0) + 1.0)])
-    return tuple(ids), frozen(np.array(boxes).reshape(-1, 4))
+    found = {i: q.attempt(_box, i) for i in parts.street_ids(q)}
+    solved = {i: box for i, box in found.items() if not isinstance(box, Unsolved)}
+    return tuple(solved), frozen(np.array(list(solved.values())).reshape(-1, 4))
+
+
+@query
+def _box(q: Engine, street: str) -> tuple[float, float, float, float]:
+    """West, south, east and north of a centreline, with a metre to spare."""
+    chain = chain_of(q, street)
+    p = chain.points_at(chain.sampled(sag=0.2))
+    (w, s), (e, n) = p.min(axis=0) - 1.0, p.max(axis=0) + 1.0
+    return (float(w), float(s), float(e), float(n))
 
 
 def _end_point(q: Engine, street: str, end: End) -> Floats:

@@ -9,7 +9,7 @@ import shapely
 from shapely.geometry import LineString, Polygon
 
 from humble_loop.geometry.arrays import Floats, frozen, left_normals
-from humble_loop.ground.drape import cross_segments
+from humble_loop.ground.drape import Crossings, cross_segments
 from humble_loop.ground.surface import Surface
 from humble_loop.site.model import LotRow, Side, State
 from humble_loop.solve import parts
@@ -224,10 +224,16 @@ def frontage_levels(q: Engine, street: str, name: str) -> Floats:
 
 
 @query
+def frontage_plan(q: Engine, street: str, name: str) -> Floats:
+    """The frontage in plan (n, 2): what only lies elsewhere in level leaves the lot as it was."""
+    return frozen(frontage_levels(q, street, name)[:, :2])
+
+
+@query
 def lot_plan(q: Engine, street: str, name: str) -> LotPlan:
     """A lot's outline and its pad in plan."""
     lot = find_lot(q, street, name)
-    front = frontage_levels(q, street, name)[:, :2]
+    front = frontage_plan(q, street, name)
     outline = np.concatenate([front, [lot.last.rear, lot.first.rear]])
     polygon = Polygon(outline)
     if not polygon.is_valid or polygon.area < 1.0:
@@ -277,12 +283,18 @@ def pad(q: Engine, street: str, name: str) -> Pad:
     boundary = float(np.interp(0.5 * along[-1], along, front[:, 2]))
     run = float(Polygon(plan.pad).distance(shapely.Point(plan.frontage_middle)))
     low, high = boundary + rules.least_lot_fall * run, boundary + rules.most_driveway_grade * run
-    wanted = _median_ground(ground_of(q), plan.pad)
+    wanted = ground_under_pad(q, street, name)
     chosen = parts.pad_level(q, name)
     if chosen is not None:
         return Pad(chosen, "set", low, high, boundary, run, wanted)
     level = float(np.clip(wanted, low, high)) if np.isfinite(wanted) else low
     return Pad(level, "proposed", low, high, boundary, run, wanted)
+
+
+@query
+def ground_under_pad(q: Engine, street: str, name: str) -> float:
+    """The ground's median level under a pad; NaN where there is no ground."""
+    return _median_ground(ground_of(q), lot_plan(q, street, name).pad)
 
 
 def _median_ground(ground: Surface, ring: Floats) -> float:
@@ -296,14 +308,21 @@ def _median_ground(ground: Surface, ring: Floats) -> float:
     return float(np.median(z)) if z.size else float("nan")
 
 
-def side_line(q: Engine, corner: LotCorner, level: float, cut_slope: float, fill_slope: float) -> Floats:
-    """Points (n, 3) along a lot's side line from its front corner (at ``level``) to its rear.
+@query
+def ground_round_lot(q: Engine, street: str, name: str) -> tuple[Crossings, Crossings, Crossings]:
+    """The ground along a lot's first side line, its last, and its rear line (from the last side to the first)."""
+    lot, ground = find_lot(q, street, name), ground_of(q)
+    lines = ((lot.first.front, lot.first.rear), (lot.last.front, lot.last.rear), (lot.last.rear, lot.first.rear))
+    first, last, rear = (cross_segments(ground, a[None], b[None]) for a, b in lines)
+    return first, last, rear
+
+
+def side_line(c: Crossings, corner: LotCorner, level: float, cut_slope: float, fill_slope: float) -> Floats:
+    """Points (n, 3) along a lot's side line from its front corner (at ``level``) to its rear, over ground ``c``.
 
     It runs at the batter slope from the boundary until it meets the ground, then lies on the ground, with a
     point at every triangle edge. Both neighbours work out the same line.
     """
-    ground = ground_of(q)
-    c = cross_segments(ground, corner.front[None], corner.rear[None])
     d = corner.rear - corner.front
     length = float(np.hypot(*d))
     unit = d / length

@@ -21,31 +21,31 @@ from humble_loop.site.model import (
 from humble_loop.solve.engine import Unsolved, part
 
 
-@part
+@part("settings")
 def settings(site: Site) -> Settings:
     """The site's settings."""
     return site.settings
 
 
-@part
+@part("streets")
 def street_ids(site: Site) -> tuple[str, ...]:
     """Ids of all streets, in order."""
     return tuple(s.id for s in site.streets)
 
 
-@part
+@part("lot_rows")
 def lot_row_ids(site: Site) -> tuple[str, ...]:
     """Ids of all rows of lots, in order."""
     return tuple(r.id for r in site.lot_rows)
 
 
-@part
+@part("lot_rows")
 def lot_rows_of(site: Site, street: str) -> tuple[LotRow, ...]:
     """The rows of lots along one street."""
     return tuple(r for r in site.lot_rows if r.street == street)
 
 
-@part
+@part("streets", keyed=True)
 def street(site: Site, id: str) -> Street:
     """A street, without what does not shape it in plan or level being told apart."""
     found: Street | None = site.find("streets", id)
@@ -54,13 +54,13 @@ def street(site: Site, id: str) -> Street:
     return found
 
 
-@part
+@part("streets", keyed=True)
 def street_name(site: Site, id: str) -> str:
     """A street's name."""
     return street.function(site, id).name
 
 
-@part
+@part("streets", keyed=True)
 def street_bends(site: Site, id: str) -> tuple[tuple[float, float, float, float, float], ...]:
     """A street's bends as plain numbers: easting, northing, radius, transition in, transition out."""
     return tuple(
@@ -68,20 +68,20 @@ def street_bends(site: Site, id: str) -> tuple[tuple[float, float, float, float,
     )
 
 
-@part
+@part("streets", keyed=True)
 def street_vips(site: Site, id: str) -> tuple[Vip, ...]:
     """The VIPs that were set on a street."""
     return street.function(site, id).vips
 
 
-@part
+@part("streets", keyed=True)
 def street_frame(site: Site, id: str) -> Street:
     """A street with its bends and VIPs left out of the comparison: kind, class, section, lips, head."""
     found = street.function(site, id)
     return found.model_copy(update={"vips": (), "bends": ()})
 
 
-@part
+@part("streets", "street_classes", keyed=True)
 def street_class(site: Site, id: str) -> StreetClass:
     """The class of street ``id``."""
     s = street.function(site, id)
@@ -91,7 +91,7 @@ def street_class(site: Site, id: str) -> StreetClass:
     return found
 
 
-@part
+@part("streets", "sections", keyed=True)
 def section(site: Site, id: str) -> TypicalSection:
     """The typical section of street ``id``."""
     s = street.function(site, id)
@@ -101,7 +101,7 @@ def section(site: Site, id: str) -> TypicalSection:
     return found
 
 
-@part
+@part("kerb_shapes", keyed=True)
 def kerb_shape(site: Site, id: str) -> KerbShape:
     """A kerb shape."""
     found: KerbShape | None = site.find("kerb_shapes", id)
@@ -110,13 +110,13 @@ def kerb_shape(site: Site, id: str) -> KerbShape:
     return found
 
 
-@part
+@part("junctions")
 def junction_choice(site: Site, side: str, end: End) -> JunctionChoice:
     """What was decided about a junction."""
     return _junction_choice(site, side, end)
 
 
-@part
+@part("survey_lines", keyed=True)
 def survey_line(site: Site, id: str) -> SurveyLine:
     """A survey line."""
     found: SurveyLine | None = site.find("survey_lines", id)
@@ -125,19 +125,19 @@ def survey_line(site: Site, id: str) -> SurveyLine:
     return found
 
 
-@part
+@part("pads", keyed=True)
 def pad_level(site: Site, lot: str) -> float | None:
     """The pad level that was set for a lot."""
     return next((p.level for p in site.pads if p.lot == lot), None)
 
 
-@part
+@part("set_out")
 def set_out(site: Site) -> SetOut:
     """How set-out points are taken."""
     return site.set_out
 
 
-@part
+@part("grounds", "current_ground")
 def current_surface(site: Site) -> Surface | None:
     """The current ground's surface, or None."""
     if not site.grounds:

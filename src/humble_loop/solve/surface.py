@@ -15,7 +15,7 @@ from shapely.geometry import Polygon
 
 from humble_loop.geometry.arrays import Bools, Floats, Ints
 from humble_loop.ground.build import constrained_delaunay
-from humble_loop.ground.drape import cross_segments
+from humble_loop.ground.drape import Crossings
 from humble_loop.ground.surface import Surface
 from humble_loop.ground.volume import Volume, volume_between
 from humble_loop.site.model import End, Side
@@ -34,7 +34,7 @@ from humble_loop.solve.junction import (
     throat,
     through_lip,
 )
-from humble_loop.solve.lot import find_lot, frontage_levels, lot_plan, lots, pad, side_line
+from humble_loop.solve.lot import find_lot, frontage_levels, ground_round_lot, lot_plan, lots, pad, side_line
 from humble_loop.solve.section import (
     Edge,
     batters,
@@ -260,16 +260,16 @@ def _lot(q: Engine, street: str, name: str) -> Piece:
     lot, plan, level = find_lot(q, street, name), lot_plan(q, street, name), pad(q, street, name).level
     front = frontage_levels(q, street, name)
     side = roadside(q, lot.first.edge)
-    first = side_line(q, lot.first, float(front[0, 2]), side.cut_slope, side.fill_slope)
-    last = side_line(q, lot.last, float(front[-1, 2]), side.cut_slope, side.fill_slope)
-    rear = _on_ground(q, last[-1], first[-1])
+    ground_first, ground_last, ground_rear = ground_round_lot(q, street, name)
+    first = side_line(ground_first, lot.first, float(front[0, 2]), side.cut_slope, side.fill_slope)
+    last = side_line(ground_last, lot.last, float(front[-1, 2]), side.cut_slope, side.fill_slope)
+    rear = _on_ground(ground_rear, last[-1], first[-1])
     outline = np.concatenate([front, last[1:], rear[1:-1], first[::-1][:-1]])
     ring = np.column_stack([plan.pad, np.full(len(plan.pad), level)])
     return Piece(name, "lot", filled(outline, [np.concatenate([ring, ring[:1]])]))
 
 
-def _on_ground(q: Engine, start: Floats, end: Floats) -> Floats:
-    c = cross_segments(ground_of(q), start[None, :2], end[None, :2])
+def _on_ground(c: Crossings, start: Floats, end: Floats) -> Floats:
     d = end[:2] - start[:2]
     length = float(np.hypot(*d))
     keep = np.isfinite(c.level) & (c.along > 1e-6) & (c.along < length - 1e-6)
