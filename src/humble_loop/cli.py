@@ -28,22 +28,24 @@ from humble_loop.solve.trail import Step, trail_at
 COMMANDS = ("new", "report", "probe", "check", "export", "schema")
 
 
-class _Parser(argparse.ArgumentParser):
+class OneLineParser(argparse.ArgumentParser):
     """Complains in one line, as everything here does."""
 
     def error(self, message: str) -> NoReturn:
-        _complain(f"{message}; see '{self.prog} --help'")
+        """Complain and stop with exit code 2."""
+        complain(f"{message}; see '{self.prog} --help'")
         raise SystemExit(2)
 
 
-def _complain(message: str) -> None:
+def complain(message: str) -> None:
+    """One line on stderr."""
     print(f"humble-loop: {' '.join(message.split())}", file=sys.stderr)
 
 
 def build_parser() -> argparse.ArgumentParser:
     """The parser of every command without a window."""
-    parser = _Parser(prog="humble-loop", description="Streets, turning heads, kerb levels and lots.")
-    commands = parser.add_subparsers(dest="command", required=True, parser_class=_Parser)
+    parser = OneLineParser(prog="humble-loop", description="Streets, turning heads, kerb levels and lots.")
+    commands = parser.add_subparsers(dest="command", required=True, parser_class=OneLineParser)
     new = commands.add_parser("new", help="make a site from survey and design files")
     new.add_argument("file", type=Path)
     new.add_argument("--from", dest="inputs", nargs="+", type=Path, required=True, metavar="INPUT")
@@ -91,12 +93,12 @@ def run(arguments: Sequence[str]) -> int:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
     except FormatError as error:
-        _complain(str(error))
+        complain(str(error))
     except (NoSuchTable, Unsolved) as error:
         remedy = f"; {error.remedy}" if isinstance(error, Unsolved) and error.remedy else ""
-        _complain(f"{options.file}: {error}{remedy}")
+        complain(f"{options.file}: {error}{remedy}")
     except MemoryError:
-        _complain("there is not enough memory for this file; thin its points out first")
+        complain("there is not enough memory for this file; thin its points out first")
     return 2
 
 
@@ -140,7 +142,7 @@ def _probe(options: argparse.Namespace) -> int:
     try:
         easting, northing = (float(v) for v in options.at.split(","))
     except ValueError:
-        _complain(f"'{options.at}' is not a place; give easting and northing as E,N")
+        complain(f"'{options.at}' is not a place; give easting and northing as E,N")
         return 2
     q = Engine(load_site(options.file))
     found = probe(q, easting, northing)

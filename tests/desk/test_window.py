@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QFileDialog, QLabel, QLineEdit, QPushButton, QTool
 from humble_loop.demo import survey_files
 from humble_loop.desk.session import Chosen
 from humble_loop.desk.theme import DARK, LIGHT, Theme
+from humble_loop.formats.quantities import show_length
 from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.site import edits
 from humble_loop.solve.engine import Engine
@@ -27,7 +28,7 @@ from tests.conftest import court_site
 def facts(driver, label):
     """The editable value beside ``label`` in the facts panel."""
     driver.window.facts.refresh()
-    return driver.window.facts.findChildren(QLineEdit, f"fact {label}")[0]
+    return driver.window.facts._rows.findChildren(QLineEdit, f"fact {label}")[0]
 
 
 def view_range(view):
@@ -651,3 +652,53 @@ def test_deleting_the_chosen_vip_and_adding_one(drive, brickworks):
     d.session.choose_vip(index)
     d.window._command("Remove the VIP").do()
     assert len(d.site.find("streets", "ember-loop").vips) == 4
+
+
+def test_the_sites_own_facts_set_units_and_set_out(drive, brickworks):
+    d = drive(brickworks)
+    edit = facts(d, "offset outwards")
+    edit.setFocus()
+    edit.selectAll()
+    QTest.keyClicks(edit, "600mm")
+    QTest.keyClick(edit, Qt.Key.Key_Return)
+    assert d.site.set_out.offset == pytest.approx(0.6)
+    edit = facts(d, "first number")
+    edit.setFocus()
+    edit.selectAll()
+    QTest.keyClicks(edit, "501")
+    QTest.keyClick(edit, Qt.Key.Key_Return)
+    assert d.site.set_out.first_number == 501
+    d.session.do("Change units", lambda s: edits.set_settings(s, units="ft"))
+    assert facts(d, "offset outwards").text() == "1.97"
+    d.session.choose(Chosen("street", "kiln-court"))
+    assert facts(d, "length").text() == show_length(chain_of(d.session.engine, "kiln-court").total, "ft", 2)
+
+
+def test_an_existing_streets_lips_can_be_chosen_and_everything_follows(drive, brickworks):
+    from PySide6.QtWidgets import QComboBox
+
+    d = drive(brickworks)
+    d.session.choose(Chosen("street", "claypit-road"))
+    d.window.facts.refresh()
+    before = throat(d.session.engine, "ember-loop", "start").level
+    combo = next(c for c in d.window.facts._rows.findChildren(QComboBox) if c.currentText() == "LIP2")
+    combo.setCurrentIndex(0)
+    combo.activated.emit(0)
+    assert d.site.find("streets", "claypit-road").right_lip is None
+    after = throat(d.session.engine, "ember-loop", "start").level
+    assert after == pytest.approx(before, abs=0.15)
+    assert after != before
+
+
+def test_a_fault_of_ours_is_one_sentence_for_the_designer(drive, brickworks, tmp_path):
+    from humble_loop.desk.app import _reporter
+
+    d = drive(brickworks)
+    report = _reporter(d.window, tmp_path / "logs" / "faults.log")
+    try:
+        raise RuntimeError("deep inside")
+    except RuntimeError as error:
+        report(type(error), error, error.__traceback__)
+    assert "your work is safe" in d.window._said.text()
+    assert "Traceback" not in d.window._said.text()
+    assert "deep inside" in (tmp_path / "logs" / "faults.log").read_text()

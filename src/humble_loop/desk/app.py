@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import argparse
+import os
 import sys
 import time
+import traceback
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from types import TracebackType
 
 from platformdirs import user_state_path
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
 
+from humble_loop.cli import OneLineParser, complain
 from humble_loop.desk.session import Chosen, Session
 from humble_loop.desk.theme import THEMES, font, load_fonts
 from humble_loop.desk.window import MainWindow
@@ -40,7 +44,7 @@ VIEWS = (
 
 def run(arguments: Sequence[str]) -> int:
     """Open the window on a file, the demo, or an empty site; or take a picture and exit."""
-    parser = argparse.ArgumentParser(
+    parser = OneLineParser(
         prog="humble-loop",
         description="Streets, turning heads, kerb levels and lots.",
         epilog="Without a window: new, report, probe, check, export, schema (each with --help).",
@@ -53,7 +57,10 @@ def run(arguments: Sequence[str]) -> int:
     try:
         site = _site(options)
     except FormatError as error:
-        print(f"humble-loop: {' '.join(str(error).split())}", file=sys.stderr)
+        complain(str(error))
+        return 2
+    if not _has_screen():
+        complain("there is no screen to open a window on; use a desktop, 'make demo', or a virtual screen (xvfb-run)")
         return 2
     app = QApplication.instance() or QApplication(["humble-loop"])
     assert isinstance(app, QApplication)
@@ -67,6 +74,7 @@ def run(arguments: Sequence[str]) -> int:
     if site is not None:
         session.take(site, options.file)
     window = MainWindow(session, settings)
+    sys.excepthook = _reporter(window, state / "faults.log")
     window.show()
     app.processEvents()
     window.fit()
@@ -86,6 +94,28 @@ def _site(options: argparse.Namespace) -> Site | None:
 
         return demo_site()
     return load_site(options.file) if options.file else None
+
+
+def _has_screen() -> bool:
+    return any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"))
+
+
+def _reporter(window: MainWindow, log: Path) -> Callable[..., None]:
+    """What becomes of a fault of ours: one sentence for the designer, the details in a file for us."""
+
+    def report(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        details = "".join(traceback.format_exception(kind, error, trace))
+        try:
+            log.parent.mkdir(parents=True, exist_ok=True)
+            with log.open("a", encoding="utf-8") as file:
+                file.write(f"{time.ctime()}\n{details}\n")
+        except OSError:
+            print(details, file=sys.stderr)
+        window.say(
+            f"Something went wrong here ({kind.__name__}); your work is safe, undo the last step. Details: {log}"
+        )
+
+    return report
 
 
 def _show_demo(window: MainWindow) -> None:
@@ -121,7 +151,7 @@ def take_picture(app: QApplication, window: MainWindow, target: Path, view: str)
     window.session.take(window.session.site)
     window.close()
     if not ok:
-        print(f"humble-loop: {target}: the picture cannot be written; choose another place", file=sys.stderr)
+        complain(f"{target}: the picture cannot be written; choose another place")
         return 2
     return 0
 

@@ -59,8 +59,7 @@ class CrossSection(DrawingView):
             self._between.show_shapes([])
             self.labels.show_labels([Label(0, 0, "choose a street", "quiet", 12, 400, 0, True)])
             return
-        station = self.session.station
-        s = station[1] if station and station[0] == street else 0.5 * line.chain.total
+        s = self._chainage(line.chain.total)
         made = cross_lines(q, street, s)
         if made is None:
             return
@@ -82,7 +81,19 @@ class CrossSection(DrawingView):
         if not self.session.dragging:
             self._crown = crown
         self._show_fill(made.design, made.ground)
-        self._show_labels(made.design, made.names, s, made.ground)
+        self._show_labels(made.design, made.names)
+
+    def _chainage(self, total: float) -> float:
+        station = self.session.station
+        return station[1] if station and station[0] == self.session.chosen.street else 0.5 * total
+
+    def caption(self) -> str:
+        """The chainage shown, in words; '' when no street is."""
+        q, street, settings = self.session.engine, self.session.chosen.street, self.session.site.settings
+        line = q.attempt(centreline, street) if street in parts.street_ids(q) else None
+        if line is None or isinstance(line, Unsolved):
+            return ""
+        return show_chainage(self._chainage(line.chain.total), settings.chainage_format, settings.units)
 
     def _show_fill(self, design: np.ndarray, ground: np.ndarray) -> None:
         assert self.theme is not None
@@ -101,9 +112,8 @@ class CrossSection(DrawingView):
             shapes.append((ring, self.theme.colour(role, 60), none))
         self._between.show_shapes(shapes)
 
-    def _show_labels(self, design: np.ndarray, names: tuple[str, ...], s: float, ground: np.ndarray) -> None:
-        settings = self.session.site.settings
-        unit = settings.units
+    def _show_labels(self, design: np.ndarray, names: tuple[str, ...]) -> None:
+        unit = self.session.site.settings.units
         labels = []
         points = dict(zip(names, design)) if names and "crown" in names else {}
         if points:
@@ -143,11 +153,6 @@ class CrossSection(DrawingView):
             labels.append(
                 Label(0, self._crown, "an existing street: the ground is its section", "quiet", 12, 400, 3, True)
             )
-        top = self.plotItem.vb.viewRect()
-        title = f"{show_chainage(s, settings.chainage_format, unit)}"
-        labels.append(
-            Label(top.left() + 0.02 * top.width(), top.bottom() - 0.05 * top.height(), title, "chosen", 13, 600, 0)
-        )
         self.labels.show_labels(labels)
 
     def zoom(self, factor: float, about: Place, keys: Qt.KeyboardModifier) -> None:

@@ -36,7 +36,7 @@ from humble_loop.formats.quantities import (
 from humble_loop.propose.grade import keep_proposal
 from humble_loop.propose.lots import line_with_lots
 from humble_loop.site import edits
-from humble_loop.site.model import End
+from humble_loop.site.model import End, Site
 from humble_loop.solve import parts
 from humble_loop.solve.checks import Finding
 from humble_loop.solve.engine import Unsolved
@@ -222,15 +222,39 @@ class FactsPanel(QSplitter):
                     lambda i: lambda s: s.model_copy(update={"current_ground": i}),
                 )
             )
+        settings, unit = site.settings, site.settings.units
+        units = (("m", "metres"), ("ft", "feet"), ("us-ft", "US survey feet"))
+        rows.append(Choice("units", units, unit, lambda u: lambda s: edits.set_settings(s, units=u)))
+        styles = (("0+000.00", "0+123.45"), ("0+00.00", "1+23.45"), ("0.00", "123.45"))
         rows.append(
             Choice(
-                "units",
-                (("m", "metres"), ("ft", "feet"), ("us-ft", "US survey feet")),
-                site.settings.units,
-                lambda u: lambda s: edits.set_settings(s, units=u),
+                "chainages",
+                styles,
+                settings.chainage_format,
+                lambda v: lambda s: edits.set_settings(s, chainage_format=v),
             )
         )
+        for label, field in (
+            ("contours", "contour_interval"),
+            ("fine contours", "fine_contour_interval"),
+            ("section interval", "row_interval"),
+            ("arc tolerance", "arc_tolerance"),
+        ):
+            value = show_length(getattr(settings, field), unit)
+            rows.append(Fact(label, value, "set", self._length_edit(edits.set_settings, field)))
+        rows.append("Set-out")
+        for label, field in (("interval", "interval"), ("offset outwards", "offset"), ("height above", "height")):
+            value = show_length(getattr(site.set_out, field), unit)
+            rows.append(Fact(label, value, "set", self._length_edit(edits.set_set_out, field)))
+        first = str(site.set_out.first_number)
+        rows.append(
+            Fact("first number", first, "set", lambda t: lambda s: edits.set_set_out(s, first_number=_whole(t)))
+        )
         return site.name, rows
+
+    def _length_edit(self, edit: Callable[..., Site], field: str) -> Callable[[str], Edit]:
+        unit = self._session.site.settings.units
+        return lambda text: lambda site: edit(site, **{field: parse_length(text, unit)})
 
     def _street_rows(self, street: str) -> list[Row]:
         q, site = self._session.engine, self._session.site
@@ -260,7 +284,19 @@ class FactsPanel(QSplitter):
         if isinstance(line, Unsolved):
             return [*rows, f"{line.message}; {line.remedy}"]
         rows.append(Fact("length", show_length(line.chain.total, unit, 2)))
-        rows += self._bendrows(street)
+        rows += self._bend_rows(street)
+        if frame.kind == "existing":
+            lines = (("", "by the section"), *((line.id, line.name) for line in site.survey_lines))
+            for field, label in (("left_lip", "left lip"), ("right_lip", "right lip")):
+                current = getattr(frame, field) or ""
+                rows.append(
+                    Choice(
+                        label,
+                        lines,
+                        current,
+                        lambda v, f=field: lambda s: edits.set_street(s, street, **{f: v or None}),
+                    )
+                )
         if is_new(q, street):
             rows += self._vip_rows(street, style, unit)
             for end in ENDS:
@@ -289,7 +325,7 @@ class FactsPanel(QSplitter):
         total = centreline(self._session.engine, street).chain.total
         self._session.do("Reverse the street", lambda site: edits.reverse_street(site, street, total))
 
-    def _bendrows(self, street: str) -> list[Row]:
+    def _bend_rows(self, street: str) -> list[Row]:
         q, unit = self._session.engine, self._session.site.settings.units
         rows: list[Row] = []
         for i, b in enumerate(parts.street_bends(q, street)[1:-1], start=1):

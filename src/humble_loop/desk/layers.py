@@ -220,9 +220,11 @@ class SignLayer(Layer):
         transform = self.device(painter)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for x, y, broken in self._signs:
-            at = transform.map(QPointF(x, y))
+            place = transform.map(QPointF(x, y))
+            at = place + QPointF(0, -19)  # on a stem, so that it does not hide what it speaks of
             role = "broken" if broken else "near"
             painter.setPen(self.theme.pen(role, 1.6))
+            painter.drawLine(place, at + QPointF(0, 6))
             painter.setBrush(self.theme.colour("paper", 235))
             if broken:
                 shape = [QPointF(0, -9), QPointF(8.5, 6), QPointF(-8.5, 6)]

@@ -14,7 +14,7 @@ from humble_loop.desk.layers import CrossLayer, Label, PolygonLayer, SignLayer
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme
 from humble_loop.desk.view import DrawingView
-from humble_loop.formats.quantities import show_chainage, show_grade, show_length
+from humble_loop.formats.quantities import show_grade, show_length
 from humble_loop.propose.grade import proposed_vips
 from humble_loop.site import edits
 from humble_loop.site.model import Site, Vip
@@ -213,11 +213,3 @@ class LongSection(DrawingView):
         x = 1.0 if keys & Qt.KeyboardModifier.ControlModifier else factor
         y = 1.0 if keys & Qt.KeyboardModifier.ShiftModifier else factor
         self.plotItem.vb.scaleBy((x, y), center=about)
-
-    def caption(self) -> str:
-        """The station and levels under the cursor, in words."""
-        station = self.session.station
-        if station is None or station[0] != self.street:
-            return ""
-        settings = self.session.site.settings
-        return show_chainage(station[1], settings.chainage_format, settings.units)

@@ -242,6 +242,8 @@ class MainWindow(QMainWindow):
             view.paint_in(theme)
         for pane in self._panes.values():
             pane.out.setIcon(icon("out", theme.quiet))
+        for command, button in self._corner_buttons:
+            button.setIcon(icon(command.icon, theme.ink))
         self._fill_tools(self._stage if hasattr(self, "_stage") else 1)
         self.stage_row.show_progress(self.session.site, self.findings, theme)
 
@@ -299,8 +301,10 @@ class MainWindow(QMainWindow):
         self._menu.aboutToShow.connect(self._fill_menu)
         menu.setMenu(self._menu)
         self.stage_row.add_right(menu)
-        for words in ("Undo", "Redo", "Find anything", "Other theme"):
-            self.stage_row.add_right(self._button(self._command(words), text=False))
+        commands = [self._command(words) for words in ("Undo", "Redo", "Find anything", "Other theme")]
+        self._corner_buttons = [(command, self._button(command, text=False)) for command in commands]
+        for _, button in self._corner_buttons:
+            self.stage_row.add_right(button)
 
     def _command(self, words: str) -> Command:
         return next(c for c in self._commands if c.words == words)
@@ -452,6 +456,9 @@ class MainWindow(QMainWindow):
         pane = self._panes["3D"]
         pane.setVisible(not pane.isVisible())
         if pane.isVisible():
+            across = pane.parentWidget()
+            if isinstance(across, QSplitter):
+                across.setSizes([across.width() // 2] * 2)
             self.solid.open()
 
     def open_tables(self) -> None:
@@ -684,16 +691,24 @@ class MainWindow(QMainWindow):
         self._time_label.setText(f"{stats.total} results in {1000 * stats.seconds:.0f} ms")
 
     def _on_chosen(self) -> None:
+        name = self._chosen_name()
+        bands = "    bands: where the crown may lie for each lot's pad to stay on the ground"
+        self._panes["Long section"].caption.setText(
+            f"Long section  {name}{bands if self.long_section.has_windows else ''}"
+        )
+        self._caption_cross_section()
+
+    def _chosen_name(self) -> str:
         street = self.session.chosen.street
         known = street in parts.street_ids(self.session.engine)
-        name = parts.street_name(self.session.engine, street) if known else ""
-        for title in ("Long section", "Cross section"):
-            self._panes[title].caption.setText(f"{title}  {name}")
-        if known and self.long_section.has_windows:
-            words = "bands: where the crown may lie for each lot's pad to stay on the ground"
-            self._panes["Long section"].caption.setText(f"Long section  {name}    {words}")
+        return parts.street_name(self.session.engine, street) if known else ""
+
+    def _caption_cross_section(self) -> None:
+        caption = f"Cross section  {self._chosen_name()}  {self.cross_section.caption()}"
+        self._panes["Cross section"].caption.setText(caption.rstrip())
 
     def _on_cursor(self) -> None:
+        self._caption_cross_section()
         cursor, unit = self.session.cursor, self.session.site.settings.units
         if cursor is None:
             return
