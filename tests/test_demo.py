@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from humble_loop.demo import EAST, NORTH, SOUTH, WEST, make_survey, repeated_site, survey_files
+from humble_loop.demo import EAST, NORTH, SOUTH, WEST, build_demo, make_survey, repeated_site, survey_files
+from humble_loop.formats.site_file import site_json
 from humble_loop.solve.engine import Engine
 from humble_loop.solve.junction import all_joints
 from humble_loop.solve.lot import lots
@@ -13,6 +14,14 @@ def test_the_shipped_survey_is_what_the_script_makes(tmp_path):
     for file in survey_files():
         again = next(m for m in made if m.name == file.name)
         assert again.read_bytes() == file.read_bytes()
+
+
+def test_the_shipped_site_is_what_the_survey_and_the_edits_make(brickworks):
+    built = build_demo()
+    assert site_json(built) == site_json(brickworks)
+    for a, b in zip(built.grounds, brickworks.grounds, strict=True):
+        assert np.array_equal(a.surface.points, b.surface.points)
+        assert np.array_equal(a.surface.triangles, b.surface.triangles)
 
 
 def test_the_estate(brickworks):

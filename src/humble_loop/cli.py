@@ -13,9 +13,7 @@ from pathlib import Path
 from typing import Any, NoReturn
 
 from humble_loop.formats.bring_in import Options, bring_in
-from humble_loop.formats.dxf import write_dxf
 from humble_loop.formats.errors import FormatError
-from humble_loop.formats.landxml import write_landxml
 from humble_loop.formats.site_file import load_site, save_site, schema
 from humble_loop.ground.surface import Problem
 from humble_loop.site.libraries import new_site
@@ -216,8 +214,12 @@ def export(q: Engine, target: Path) -> None:
     """Write the site by the target's ending: LandXML, DXF, or set-out points as CSV. Raises FormatError, OSError."""
     ending = target.suffix.lower()
     if ending in (".xml", ".landxml"):
+        from humble_loop.formats.landxml import write_landxml  # as heavy as seldom wanted
+
         write_landxml(q, target)
     elif ending == ".dxf":
+        from humble_loop.formats.dxf import write_dxf
+
         write_dxf(q, target)
     elif ending == ".csv":
         made = table(q, "setout")

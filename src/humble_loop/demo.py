@@ -2,7 +2,7 @@
 
 ``python -m humble_loop.demo`` writes the survey files that ship in ``data/survey``: points and breaklines (CSV with
 codes), the pit floor as an earlier surface (LandXML), boundaries and driveways (DXF). The demo site is built by
-reading those files with the real readers and applying the real edits.
+reading those files with the real readers and applying the real edits, and ships saved as an ordinary site file.
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ import numpy as np
 
 from humble_loop.data import path as data_path
 from humble_loop.formats.bring_in import Options, bring_in
+from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.bends import BendInput, chain_from_bends
 from humble_loop.geometry.chain import Chain
@@ -23,6 +24,7 @@ from humble_loop.site.model import Bend, Ground, Site, Vip
 
 SEED = 1907
 WEST, SOUTH, EAST, NORTH = 4000.0, 8000.0, 4460.0, 8340.0
+SITE = "brickworks.hloop"
 POINTS, PIT, LINES = "brickworks_points.csv", "pit_floor.xml", "brickworks_lines.dxf"
 CLAYPIT = (BendInput(4008.0, 8311.0), BendInput(4230.0, 8305.0, 400.0), BendInput(4452.0, 8290.0))
 LIP, KERB, PATH_FRONT, PATH_BACK, ROAD_BOUNDARY = 3.4, 3.85, 5.4, 6.8, 8.2
@@ -157,7 +159,12 @@ def survey_files() -> list[Path]:
 
 
 def demo_site() -> Site:
-    """The brickworks with Claypit Road, Ember Loop's west leg and Kiln Court, and their lots."""
+    """The brickworks as they ship: an ordinary site file, saved from ``build_demo``."""
+    return load_site(data_path("survey", SITE))
+
+
+def build_demo() -> Site:
+    """The brickworks with Claypit Road, Ember Loop's west leg and Kiln Court, and their lots, from the survey files."""
     site = bring_in(new_site("The old brickworks"), survey_files(), Options(longest_edge=40.0)).site
     return _estate(site, 0, 0.0)
 
@@ -252,3 +259,7 @@ def _blemishes(site: Site, ember: str, ember_id: str) -> Site:
 if __name__ == "__main__":
     for made in make_survey(data_path("survey")):
         print(made)
+    shipped = data_path("survey", SITE)
+    shipped.unlink(missing_ok=True)
+    save_site(build_demo(), shipped)
+    print(shipped)

@@ -9,11 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from humble_loop.formats.bundle import Bundle, Progress, no_progress
-from humble_loop.formats.dxf import read_dxf
 from humble_loop.formats.errors import FormatError
-from humble_loop.formats.geojson import read_geojson
-from humble_loop.formats.grids import read_cloud, read_grid
-from humble_loop.formats.landxml import read_landxml
 from humble_loop.formats.points_csv import read_points_csv
 from humble_loop.ground.build import CannotTriangulate, build_surface, spikes
 from humble_loop.ground.surface import Problem
@@ -63,17 +59,26 @@ def read_file(path: Path, options: Options | None = None) -> Bundle:
         raise FormatError(path, "there is no such file; check its name and folder")
     if kind is None:
         raise FormatError(path, f"files ending in '{path.suffix}' cannot be read; use {', '.join(sorted(KINDS))}")
+    # Each reader brings a library with it: they are loaded when such a file is read, not at every start.
     if kind == "LandXML":
+        from humble_loop.formats.landxml import read_landxml
+
         return read_landxml(path)
     if kind == "DXF":
+        from humble_loop.formats.dxf import read_dxf
+
         return read_dxf(path, units=options.units)
     if kind == "points":
         return read_points_csv(
             path, columns=options.columns, units=options.units, breakline_codes=options.breakline_codes
         )
-    if kind == "point cloud":
-        return read_cloud(path)
-    return read_grid(path) if kind == "grid" else read_geojson(path)
+    if kind == "GeoJSON":
+        from humble_loop.formats.geojson import read_geojson
+
+        return read_geojson(path)
+    from humble_loop.formats.grids import read_cloud, read_grid
+
+    return read_cloud(path) if kind == "point cloud" else read_grid(path)
 
 
 def bring_in(
