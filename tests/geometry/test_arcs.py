@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from humble_loop.geometry.arcs import DoesNotFit, OffsetLine, bulb_outline, tangent_arc
 from humble_loop.geometry.chain import Chain, Element
+from humble_loop.geometry.roots import zero_between
 from tests.conftest import reference
 
 
@@ -104,3 +105,15 @@ def test_a_return_without_radius_is_refused():
     a = Chain.from_points([[0, 0], [100, 0]])
     with pytest.raises(DoesNotFit, match="more than zero"):
         tangent_arc(OffsetLine(a, 3.5), OffsetLine(a, 3.5), 0.0, (50, 10))
+
+
+@settings(max_examples=50, deadline=None)
+@given(st.floats(0.001, 0.999), st.floats(0.1, 50))
+def test_a_zero_is_found_to_the_last_digits(share, steepness):
+    root = 100 + 7 * share
+    assert zero_between(lambda s: np.tanh(steepness * (s - root)), 100.0, 107.0) == pytest.approx(root, abs=1e-12)
+
+
+def test_no_change_of_sign_is_no_zero():
+    with pytest.raises(ValueError, match="no change of sign"):
+        zero_between(lambda s: s * s + 1, -1.0, 1.0)

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike
-from scipy.optimize import brentq
 
 from humble_loop.geometry.arrays import Floats, frozen, left_normals
 from humble_loop.geometry.chain import Chain, Element
+from humble_loop.geometry.roots import zero_between
 
 
 class DoesNotFit(ValueError):
@@ -162,15 +162,15 @@ def bulb_outline(
                 f"at {width:g} m: enlarge the radius or lessen the offset"
             )
 
-        def gap(s: float, across: float = across) -> float:
-            return float(np.hypot(*(chain.points_at([s], across)[0] - centre))) - reach
+        def gap(s: Floats, across: float = across) -> Floats:
+            return np.asarray(np.hypot(*(chain.points_at(s, across) - centre).T) - reach)
 
         low = end - reach
-        if low < 0 or gap(low) <= 0:
+        if low < 0 or gap(np.array([low]))[0] <= 0:
             low = max(0.0, end - 1.5 * reach)
-        if gap(low) <= 0:
+        if gap(np.array([low]))[0] <= 0:
             raise DoesNotFit("the street is too short for its bulb: lengthen it or lessen the radii")
-        s = float(brentq(gap, low, end, xtol=1e-13, rtol=1e-15, maxiter=200))
+        s = zero_between(gap, low, end)
         found.append((s, chain.points_at([s], across)[0], chain.points_at([s], side * width)[0]))
     (base_l, c_l, t_l), (base_r, c_r, t_r) = found
     touch_l = centre + (c_l - centre) * (radius / reach)

@@ -9,12 +9,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import brentq
 
 from humble_loop.geometry.arcs import DoesNotFit, OffsetLine, TangentArc, tangent_arc
 from humble_loop.geometry.arrays import Floats, frozen, left_normals, tangents
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Cubic
+from humble_loop.geometry.roots import zero_between
 from humble_loop.ground.drape import level_along
 from humble_loop.site.model import End, Side
 from humble_loop.solve import parts
@@ -240,7 +240,7 @@ def _throat_place(q: Engine, street: str, end: End) -> tuple[float, float]:
     out = np.flatnonzero(beyond(u) > 0)
     if out.size and out[0] > 0:
         low, high = float(u[out[0] - 1]), float(u[out[0]])
-        at = float(brentq(lambda v: float(beyond(np.array([v]))[0]), low, high, xtol=1e-13, rtol=1e-15))
+        at = zero_between(beyond, low, high)
         return at, float(lip.chain.feet(leg.points_at([at]), extend=True).chainages[0])
     raise Unsolved(
         junction_name(q, street, end),
