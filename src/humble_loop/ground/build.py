@@ -157,16 +157,15 @@ def _levels_at_crossings(corners: Floats, vertices: Floats, edges: Ints) -> tupl
 
 def spikes(surface: Surface, steepness: float = 0.7) -> list[Problem]:
     """Points that stand alone above or below all their neighbours on faces steeper than ``steepness`` (ratio)."""
-    e = surface.edges
-    if not len(e):
-        return []
-    p = surface.points
-    both = np.concatenate([e, e[:, ::-1]])
-    d = p[both[:, 1]] - p[both[:, 0]]
-    grade = d[:, 2] / np.maximum(np.hypot(d[:, 0], d[:, 1]), 1e-9)
+    p, t = surface.points, surface.triangles
     top, bottom = np.full(len(p), np.inf), np.full(len(p), -np.inf)
-    np.minimum.at(top, both[:, 0], grade)
-    np.maximum.at(bottom, both[:, 0], grade)
+    for i, j in ((0, 1), (1, 2), (2, 0)):
+        a, b = t[:, i], t[:, j]
+        d = p.take(b, axis=0) - p.take(a, axis=0)
+        grade = d[:, 2] / np.maximum(np.hypot(d[:, 0], d[:, 1]), 1e-9)
+        for at, g in ((a, grade), (b, -grade)):
+            np.minimum.at(top, at, g)
+            np.maximum.at(bottom, at, g)
     found = np.flatnonzero((top > steepness) & np.isfinite(top) | (bottom < -steepness) & np.isfinite(bottom))
     return [
         Problem(

@@ -34,7 +34,7 @@ class TriangleGrid:
         high = np.maximum(np.maximum(a, b), c)
         extent = np.maximum(points.max(axis=0), 1e-6) if len(points) else np.ones(2)
         area = max(float(extent[0] * extent[1]), 1e-9)
-        cell = max(np.sqrt(area / max(len(triangles), 1)) * 1.5, float(extent.max()) / 4000.0, 1e-6)
+        cell = max(np.sqrt(area / max(len(triangles), 1)) * 1.2, float(extent.max()) / 4000.0, 1e-6)
         columns, rows = (int(v) for v in np.floor(extent / cell) + 1)
         top = np.array([columns - 1, rows - 1], dtype=np.int32)
         i0 = np.clip((low / cell).astype(np.int32), 0, top)
@@ -42,7 +42,7 @@ class TriangleGrid:
         span = i1 - i0 + 1
         count = span[:, 0] * span[:, 1]
         cells, owners = _spread(i0, span, count, columns)
-        large = count[owners] > 9
+        large = count[owners] > 16
         if np.any(large):
             keep = ~large
             keep[large] = _touches(cells[large], owners[large], a, b, c, cell, columns)

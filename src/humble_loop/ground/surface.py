@@ -81,8 +81,9 @@ class Surface:
     def edges(self) -> Ints:
         """Every edge once, as sorted pairs of point indices (k, 2)."""
         t = self.triangles
-        e = np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
-        return np.unique(e, axis=0)
+        a, b = t.ravel(), t[:, [1, 2, 0]].ravel()
+        code = np.unique(np.minimum(a, b) * len(self.points) + np.maximum(a, b))
+        return np.stack([code // len(self.points), code % len(self.points)], axis=1)
 
     @cached_property
     def outline_edges(self) -> Ints:
