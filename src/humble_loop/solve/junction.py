@@ -21,12 +21,14 @@ from humble_loop.solve import parts
 from humble_loop.solve.engine import Engine, Unsolved, query
 from humble_loop.solve.street import (
     LipLine,
+    LipPlan,
     chain_of,
     crown_levels,
     grade_line,
     ground_along,
     lane_width,
     lip_line,
+    lip_plan,
     side_sign,
 )
 
@@ -174,6 +176,12 @@ def through_lip(q: Engine, street: str, end: End) -> LipLine:
     return lip_line(q, j.through, "left" if j.through_side > 0 else "right")
 
 
+def through_lip_plan(q: Engine, street: str, end: End) -> LipPlan:
+    """The same lip in plan only, so that returns and throats stay where they are when levels change."""
+    j = require_joint(q, street, end)
+    return lip_plan(q, j.through, "left" if j.through_side > 0 else "right")
+
+
 @query
 def kerb_return(q: Engine, street: str, end: End, corner: Side) -> Return:
     """The return at a corner ('left' or 'right' seen leaving along the side street), as a simple arc."""
@@ -181,7 +189,7 @@ def kerb_return(q: Engine, street: str, end: End, corner: Side) -> Return:
     choice = getattr(parts.junction_choice(q, street, end), corner)
     radius = choice.radius or parts.street_class(q, street).return_radius
     leg = leg_of(q, street, end)
-    lip = through_lip(q, street, end)
+    lip = through_lip_plan(q, street, end)
     sign = side_sign(corner)
     width = lane_width(q, street, leg_side(end, corner))
     through = chain_of(q, j.through)
@@ -229,7 +237,7 @@ class Throat:
 def _throat_place(q: Engine, street: str, end: End) -> tuple[float, float]:
     """Distance along the leg and chainage on the through lip's base line of the throat. In plan only."""
     leg = leg_of(q, street, end)
-    lip = through_lip(q, street, end)
+    lip = through_lip_plan(q, street, end)
 
     def beyond(u: Floats) -> Floats:
         feet = lip.chain.feet(leg.points_at(u), extend=True)

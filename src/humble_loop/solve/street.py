@@ -255,22 +255,39 @@ def lip_levels(q: Engine, street: str, side: Side, chainages: ArrayLike) -> Floa
 
 
 @dataclass(frozen=True)
-class LipLine:
-    """A lip as a line with levels.
+class LipPlan:
+    """A lip in plan: it lies ``offset`` metres to the left of ``chain``; ``side`` is +1 for the street's left lip.
 
-    The line lies ``offset`` metres to the left of ``chain`` (0 where the lip was surveyed and is the chain
-    itself); ``side`` is +1 when it is the street's left lip. Its level at the chain's chainage is ``profile``
-    plus ``crossfall`` times ``width``. Chainages are always
-    the chain's own.
+    Where the lip was surveyed the chain is the lip itself and the offset 0.
     """
 
     chain: Chain
     offset: float
     side: float
+
+
+@dataclass(frozen=True)
+class LipLine:
+    """A lip with levels.
+
+    Its level at a chainage of ``chain`` is ``profile`` plus ``crossfall`` times ``width``.
+    """
+
+    plan: LipPlan
     profile: Profile
     crossfall: Piecewise
     width: float
     surveyed: bool
+
+    @property
+    def chain(self) -> Chain:
+        """The line that chainages are measured along."""
+        return self.plan.chain
+
+    @property
+    def offset(self) -> float:
+        """How far to the left of the chain the lip lies, in metres."""
+        return self.plan.offset
 
     def level(self, s: float) -> float:
         """Level in metres at a chainage of ``chain``."""
@@ -283,43 +300,62 @@ class LipLine:
 
 
 @query
+def lip_plan(q: Engine, street: str, side: Side) -> LipPlan:
+    """A street's lip in plan: by its section, or for an existing street the survey line that was named."""
+    sign, named = side_sign(side), _surveyed_lip(q, street, side)
+    if named is None:
+        return LipPlan(chain_of(q, street), sign * lane_width(q, street, side), sign)
+    base, xyz = chain_of(q, street), _vertices(q, named)
+    first, last = base.feet(xyz[[0, -1]]).chainages
+    return LipPlan(Chain.from_points(xyz if first <= last else xyz[::-1]), 0.0, sign)
+
+
+@query
 def lip_line(q: Engine, street: str, side: Side) -> LipLine:
-    """A street's lip: by its section, or for an existing street the survey line that was named."""
-    frame = parts.street_frame(q, street)
-    sign = side_sign(side)
-    named = frame.left_lip if side == "left" else frame.right_lip
-    if frame.kind == "existing" and named:
-        return _surveyed(q, street, named, sign)
-    width = lane_width(q, street, side)
-    offset = sign * width
-    if frame.kind == "existing":
-        ground = drape(ground_of(q), chain_of(q, street), offset)
+    """A street's lip with its levels: the section's, the survey's, or for an existing street the ground's."""
+    plan, named = lip_plan(q, street, side), _surveyed_lip(q, street, side)
+    level_as_it_is = Piecewise(frozen([0.0]), frozen([0.0]))
+    if named is not None:
+        return LipLine(plan, _surveyed_levels(q, street, plan, named), level_as_it_is, 0.0, True)
+    if parts.street_frame(q, street).kind == "existing":
+        ground = drape(ground_of(q), plan.chain, plan.offset)
         known = np.isfinite(ground.levels)
         if known.sum() >= 2:
-            profile = Profile.of(ground.chainages[known], ground.levels[known])
-            flat = Piecewise(frozen([0.0]), frozen([0.0]))
-            return LipLine(chain_of(q, street), offset, sign, profile, flat, 0.0, True)
-    normal = parts.section(q, street).side(side).lane.grade
-    steady = Piecewise(frozen([0.0]), frozen([normal]))
-    return LipLine(chain_of(q, street), offset, sign, grade_line(q, street).profile, steady, width, False)
+            return LipLine(plan, Profile.of(ground.chainages[known], ground.levels[known]), level_as_it_is, 0.0, True)
+    steady = Piecewise(frozen([0.0]), frozen([parts.section(q, street).side(side).lane.grade]))
+    return LipLine(plan, grade_line(q, street).profile, steady, lane_width(q, street, side), False)
 
 
-def _surveyed(q: Engine, street: str, line: str, sign: float) -> LipLine:
+def _surveyed_lip(q: Engine, street: str, side: Side) -> str | None:
+    """The survey line that an existing street's lip is, or None."""
+    frame = parts.street_frame(q, street)
+    named = frame.left_lip if side == "left" else frame.right_lip
+    return named if frame.kind == "existing" and named else None
+
+
+def _vertices(q: Engine, line: str) -> Floats:
+    """Vertices (n, 3) of a survey line; NaN where it has no level."""
     found = parts.survey_line(q, line)
-    xyz = np.array([[e, n, np.nan if z is None else z] for e, n, z in found.vertices])
-    base = chain_of(q, street)
-    first, last = base.feet(xyz[[0, -1]]).chainages
-    if first > last:
-        xyz = xyz[::-1]
-    chain = Chain.from_points(xyz)
-    s = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(xyz[:, :2], axis=0).T))])
+    return np.array([[e, n, np.nan if z is None else z] for e, n, z in found.vertices])
+
+
+def _surveyed_levels(q: Engine, street: str, plan: LipPlan, line: str) -> Profile:
+    """The levels of a surveyed lip along itself; draped on the ground where the survey has none."""
+    xyz = _vertices(q, line)
+    s = plan.chain.feet(xyz).chainages
+    order = np.argsort(s, kind="stable")
+    s, z = s[order], xyz[order, 2]
     keep = np.concatenate([[True], np.diff(s) > 1e-9])
-    s, z = s[keep], xyz[keep, 2]
+    s, z = s[keep], z[keep]
     if np.isnan(z).any():
-        ground = drape(ground_of(q), chain)
+        ground = drape(ground_of(q), plan.chain)
         known = np.isfinite(ground.levels)
         s, z = ground.chainages[known], ground.levels[known]
     if len(s) < 2:
-        raise Unsolved(parts.street_name(q, street), f"its lip '{found.name}' has no levels and no ground under it")
-    flat = Piecewise(frozen([0.0]), frozen([0.0]))
-    return LipLine(chain, 0.0, sign, Profile.of(s, z), flat, 0.0, True)
+        name = parts.survey_line(q, line).name
+        raise Unsolved(
+            parts.street_name(q, street),
+            f"its lip '{name}' has no levels and no ground under it",
+            "survey its levels, or bring in a surface that covers it",
+        )
+    return Profile.of(s, z)
