@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from humble_loop.desk.drawing import (
+    batter_lines,
     cross_lines,
     fine_contours,
     ground_contours,
@@ -35,7 +36,7 @@ def test_a_streets_lines_are_its_lips_returns_and_batters(court):
     drawn = made.left_lip[np.isfinite(made.left_lip[:, 0])]
     assert np.array_equal(drawn, lip)
     assert np.isnan(made.returns[:, 0]).sum() == 3  # two returns and the bulb
-    through = street_lines(q, "through")
+    through = batter_lines(q, "through")
     assert len(through.cut_hachures) + len(through.fill_hachures) > 20
     # A hachure begins at the top of the slope.
     top, bottom = through.fill_hachures[0], through.fill_hachures[1]

@@ -29,7 +29,7 @@ def joined_up(lines: list[Floats]) -> Floats:
 
 @dataclass(frozen=True)
 class StreetLines:
-    """A street in plan: NaN-separated lines (n, 2) by role, and batter hachures."""
+    """A street in plan: NaN-separated lines (n, 2) by role."""
 
     centreline: Floats
     left_lip: Floats
@@ -38,9 +38,6 @@ class StreetLines:
     kerbs: Floats
     paths: Floats
     boundaries: Floats
-    toes: Floats
-    cut_hachures: Floats
-    fill_hachures: Floats
 
 
 @query
@@ -76,23 +73,33 @@ def street_lines(q: Engine, street: str) -> StreetLines:
             if role is None or (role == "returns" and edge[0] == "side"):
                 continue
             by_role[role].extend(np.split(beside.line(name), cuts))
-        _add_batters(q, edge, by_role)
     return StreetLines(line, **{k: joined_up(v) for k, v in by_role.items()})
 
 
-def _add_batters(q: Engine, edge: tuple[str, ...], by_role: dict[str, list[Floats]]) -> None:
-    made, beside = q.attempt(batters, edge), roadside(q, edge)
-    if isinstance(made, Unsolved) or not len(made.index):
-        return
-    hinge, toe = beside.points[made.index, -1, :2], made.toes.points[:, :2]
-    for run in np.split(toe, np.flatnonzero(~made.joined) + 1):
-        by_role["toes"].append(run)
-    # Hachures from the top of the slope: long and short in turn.
-    for k, (h, t, cut) in enumerate(zip(hinge, toe, made.toes.cut)):
-        top, bottom = (t, h) if cut else (h, t)
-        by_role["cut_hachures" if cut else "fill_hachures"].append(
-            np.stack([top, top + (bottom - top) * (0.9 if k % 2 else 0.45)])
-        )
+@dataclass(frozen=True)
+class BatterLines:
+    """A street's batters in plan: toes, and hachures of cut and fill, as NaN-separated lines (n, 2)."""
+
+    toes: Floats
+    cut_hachures: Floats
+    fill_hachures: Floats
+
+
+@query
+def batter_lines(q: Engine, street: str) -> BatterLines:
+    """The batters of a street in plan, with hachures from the top of the slope, long and short in turn."""
+    by_role: dict[str, list[Floats]] = {"toes": [], "cut_hachures": [], "fill_hachures": []}
+    for edge in edges(q, street):
+        made = q.attempt(batters, edge)
+        if isinstance(made, Unsolved) or not len(made.index):
+            continue
+        hinge, toe = roadside(q, edge).points[made.index, -1, :2], made.toes.points[:, :2]
+        by_role["toes"].extend(np.split(toe, np.flatnonzero(~made.joined) + 1))
+        for k, (h, t, cut) in enumerate(zip(hinge, toe, made.toes.cut)):
+            top, bottom = (t, h) if cut else (h, t)
+            stroke = np.stack([top, top + (bottom - top) * (0.9 if k % 2 else 0.45)])
+            by_role["cut_hachures" if cut else "fill_hachures"].append(stroke)
+    return BatterLines(**{k: joined_up(v) for k, v in by_role.items()})
 
 
 @dataclass(frozen=True)

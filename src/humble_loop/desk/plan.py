@@ -6,6 +6,7 @@ import time
 from collections.abc import Sequence
 
 import numpy as np
+import pyqtgraph as pg
 import shapely
 from PySide6.QtCore import QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent
@@ -13,8 +14,10 @@ from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.dragging import Place
 from humble_loop.desk.drawing import (
+    BatterLines,
     LotLines,
     StreetLines,
+    batter_lines,
     fine_contours,
     ground_contours,
     joined_up,
@@ -47,6 +50,7 @@ _ROLES = {
     "cut_hachures": ("cut", 0.8, Qt.PenStyle.SolidLine),
     "fill_hachures": ("fill", 0.8, Qt.PenStyle.SolidLine),
 }
+_STREET_ROLES, _BATTER_ROLES = list(StreetLines.__dataclass_fields__), list(BatterLines.__dataclass_fields__)
 _SOON, _PAUSE = 25, 110  # milliseconds until the rest is shown: after a change, and when a drag pauses
 _CHOOSE = 14.0  # pixels from a line within which it is chosen
 
@@ -59,7 +63,7 @@ class PlanView(DrawingView):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent, axes=False)
         self.plotItem.vb.setAspectLocked(True)
-        self._items: dict[tuple[str, str], object] = {}
+        self._items: dict[tuple[str, str], pg.PlotCurveItem] = {}
         self._shown: dict[tuple[str, str], object] = {}
         self._contours = self.curve(1, "pairs"), self.curve(2, "pairs")
         self._survey = self.curve(4)
@@ -90,7 +94,7 @@ class PlanView(DrawingView):
         self._fine.setPen(theme.pen("window", 0.8, alpha=120))
         self._halo.setPen(theme.pen("chosen", 7.0, alpha=60))
         for (_, role), item in self._items.items():
-            item.setPen(self._pen(role))  # type: ignore[attr-defined]
+            item.setPen(self._pen(role))
         self._show_lots()
         self._show_labels()
 
@@ -117,6 +121,8 @@ class PlanView(DrawingView):
         urgent = self._urgent(ids)
         for street in urgent:
             self._show_street(street)
+            if self.sketch is not None:
+                self._show_batters(street)  # while sketching, their reach is what one wants to see
         self._fill_queue(ids, urgent)
         self.handles.show_handles([] if self.sketch else plan_handles(self.session))
         self._show_halo()
@@ -133,7 +139,7 @@ class PlanView(DrawingView):
         return [s for s in ids if s in near]
 
     def _fill_queue(self, ids: tuple[str, ...], done: Sequence[str]) -> None:
-        self._queue = [("street", s) for s in ids if s not in done]
+        self._queue = [("street", s) for s in ids if s not in done] + [("batters", s) for s in ids]
         self._queue += [("lots", s) for s in ids] + [("fine", s) for s in ids] + [("ground", ""), ("labels", "")]
 
     def _refresh_slowly(self) -> None:
@@ -143,6 +149,8 @@ class PlanView(DrawingView):
             what, street = self._queue.pop(0)
             if what == "street":
                 self._show_street(street)
+            elif what == "batters":
+                self._show_batters(street)
             elif what == "lots":
                 made = self.session.engine.attempt(lot_lines, street)
                 if isinstance(made, LotLines) and self._lot_data.get(street) is not made:
@@ -165,17 +173,22 @@ class PlanView(DrawingView):
         return not self._queue
 
     def _show_street(self, street: str) -> None:
-        made = self.session.engine.attempt(street_lines, street)
-        for role in _ROLES:
+        self._show_lines(street, self.session.engine.attempt(street_lines, street), _STREET_ROLES)
+
+    def _show_batters(self, street: str) -> None:
+        self._show_lines(street, self.session.engine.attempt(batter_lines, street), _BATTER_ROLES)
+
+    def _show_lines(self, street: str, made: StreetLines | BatterLines | Unsolved, roles: Sequence[str]) -> None:
+        for role in roles:
             key = (street, role)
-            line = getattr(made, role) if isinstance(made, StreetLines) else np.empty((0, 2))
+            line = np.empty((0, 2)) if isinstance(made, Unsolved) else getattr(made, role)
             if self._shown.get(key) is line:
                 continue
             if key not in self._items:
                 item = self.curve(30 + list(_ROLES).index(role) * 0.1)
                 item.setPen(self._pen(role))
                 self._items[key] = item
-            self._items[key].setData(line[:, 0], line[:, 1])  # type: ignore[attr-defined]
+            self._items[key].setData(line[:, 0], line[:, 1])
             self._shown[key] = line
 
     def _show_ground(self) -> None:
