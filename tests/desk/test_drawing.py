@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+import shapely
 
 from humble_loop.desk.drawing import (
     batter_lines,
@@ -16,9 +17,10 @@ from humble_loop.desk.drawing import (
 from humble_loop.desk.handles import snap_to_street
 from humble_loop.desk.layers import Label, LabelLayer
 from humble_loop.site import edits
+from humble_loop.site.model import Vip
 from humble_loop.solve.engine import Engine, Unsolved
 from humble_loop.solve.lot import lots, pad
-from humble_loop.solve.section import half_road
+from humble_loop.solve.section import edges, half_road, roadside
 from humble_loop.solve.street import chain_of, crown_levels, ground_of
 from humble_loop.solve.surface import finished_mesh, street_pieces
 
@@ -29,18 +31,46 @@ def test_lines_are_joined_with_gaps():
     assert joined_up([]).shape == (0, 2)
 
 
-def test_a_streets_lines_are_its_lips_returns_and_batters(court):
+def known(line):
+    return line[np.isfinite(line[:, 0])]
+
+
+def test_a_streets_lines_are_its_lips_returns_and_boundaries(court):
     q = Engine(court)
-    made = street_lines(q, "court")
-    lip = half_road(q, "court", "left").lip[:, :2]
-    drawn = made.left_lip[np.isfinite(made.left_lip[:, 0])]
-    assert np.array_equal(drawn, lip)
+    made, chain = street_lines(q, "court"), chain_of(q, "court")
+    half = half_road(q, "court", "left")
+    drawn = known(made.left_lip)
+    assert np.abs(chain.feet(drawn).offsets - 3.0).max() < 1e-6
+    assert drawn[[0, -1]] == pytest.approx(half.lip[[0, -1], :2], abs=1e-6)
     assert np.isnan(made.returns[:, 0]).sum() == 3  # two returns and the bulb
-    through = batter_lines(q, "through")
-    assert len(through.cut_hachures) + len(through.fill_hachures) > 20
-    # A hachure begins at the top of the slope.
-    top, bottom = through.fill_hachures[0], through.fill_hachures[1]
-    assert ground_of(q).levels([top])[0] != ground_of(q).levels([bottom])[0]
+    # Every drawn boundary lies on a roadside's boundary.
+    sides = [roadside(q, e) for e in edges(q, "court")]
+    area = shapely.union_all([shapely.LineString(s.points[:, -1, :2]).buffer(0.05) for s in sides])
+    assert shapely.contains_xy(area, *known(made.boundaries).T).all()
+
+
+def test_hachures_begin_at_the_top_of_the_slope(court):
+    q = Engine(court)
+    made = batter_lines(q, "through")
+    strokes = [
+        part for part in np.split(made.cut_hachures, np.flatnonzero(np.isnan(made.cut_hachures[:, 0]))) if len(part) > 2
+    ]
+    for stroke in strokes[:20]:
+        top, bottom = known(stroke)
+        beside = np.concatenate([roadside(q, ("side", "through", s)).points[:, -1, :2] for s in ("left", "right")])
+        # In cut the top is at the ground, away from the street; the stroke runs towards the boundary.
+        assert np.min(np.hypot(*(beside - top).T)) > np.min(np.hypot(*(beside - bottom).T))
+    assert len(strokes) > 5
+
+
+def test_a_street_without_levels_is_drawn_all_the_same(court):
+    from humble_loop.site.libraries import new_site
+    from humble_loop.site.model import Bend
+
+    site = edits.add_street(new_site(), "S", [Bend(easting=0, northing=0), Bend(easting=90, northing=0)])
+    made = street_lines(Engine(site), "s")
+    assert len(known(made.left_lip)) >= 2
+    assert len(known(made.boundaries)) >= 4
 
 
 def test_an_unchanged_street_keeps_its_very_lines(court):
@@ -48,6 +78,8 @@ def test_an_unchanged_street_keeps_its_very_lines(court):
     before = street_lines(q, "court")
     q.use(edits.set_pad(court, "Court L1", 38.5))
     assert street_lines(q, "court") is before
+    q.use(edits.set_vips(court, "court", [Vip(chainage=128, level=39.0)]))
+    assert street_lines(q, "court") is before  # levels do not move lines in plan
     q.use(edits.set_bend(court, "court", 2, easting=161.0))
     assert street_lines(q, "court") is not before
 
@@ -123,7 +155,7 @@ def test_an_unsolved_street_draws_what_it_can(court):
     q = Engine(edits.move_bend(lost, "court", 2, 9100, 9010))
     made = street_lines(q, "court")
     assert len(made.centreline) > 1
-    assert len(made.left_lip) == 0
+    assert len(known(made.left_lip)) >= 2  # it has lips in plan, though no level
     assert cross_lines(q, "court", 10.0).names == ()
     assert np.isnan(section_lines(q, "court").crown).all()
     assert not isinstance(q.attempt(street_lines, "through"), Unsolved)

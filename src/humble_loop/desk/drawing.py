@@ -7,17 +7,50 @@ from dataclasses import dataclass
 import numpy as np
 
 from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.geometry.chain import Chain
 from humble_loop.ground.contour import contour_segments
 from humble_loop.ground.surface import Surface
+from humble_loop.site.model import End, Side
 from humble_loop.solve import parts
 from humble_loop.solve.engine import Engine, Unsolved, query
-from humble_loop.solve.junction import ENDS, SIDES, Joint, joint, joints_on, throat
+from humble_loop.solve.head import head_outline, ring_normals
+from humble_loop.solve.junction import (
+    ENDS,
+    SIDES,
+    Joint,
+    joint,
+    joints_on,
+    kerb_return,
+    leg_side,
+    require_joint,
+    throat,
+)
 from humble_loop.solve.lot import lot_plan, lots, pad
-from humble_loop.solve.section import batters, edges, half_road, is_new, roadside
-from humble_loop.solve.street import chain_of, crown_levels, ground_along, ground_of, lip_line
+from humble_loop.solve.section import (
+    Edge,
+    batters,
+    edges,
+    gaps,
+    half_road,
+    is_new,
+    roadside,
+    side_shape,
+    strip_range,
+)
+from humble_loop.solve.street import (
+    chain_of,
+    crown_levels,
+    ground_along,
+    ground_of,
+    lane_width,
+    lip_line,
+    lip_plan,
+    side_sign,
+)
 from humble_loop.solve.surface import finished_mesh, street_pieces
 
 _GAP = np.full((1, 2), np.nan)
+_SAG = 0.02  # metres between a drawn chord and its curve
 
 
 def joined_up(lines: list[Floats]) -> Floats:
@@ -40,40 +73,84 @@ class StreetLines:
     boundaries: Floats
 
 
+_ROLE_OF = {
+    "lip": "returns",
+    "back of kerb": "kerbs",
+    "path front": "paths",
+    "path back": "paths",
+    "boundary": "boundaries",
+}
+
+
 @query
 def street_lines(q: Engine, street: str) -> StreetLines:
-    """The lines of a street in plan, as far as they can be worked out."""
+    """The lines of a street in plan, as far as they can be worked out.
+
+    They rest on nothing that has a level, so a street is drawn before it has any, and stays as it is while
+    levels are dragged.
+    """
     chain = chain_of(q, street)
-    s = chain.sampled(sag=0.02)
-    line = joined_up([chain.points_at(s)])
     by_role: dict[str, list[Floats]] = {k: [] for k in StreetLines.__dataclass_fields__ if k != "centreline"}
-    if not is_new(q, street):
-        for side in SIDES:
-            lip = q.attempt(lip_line, street, side)
-            if not isinstance(lip, Unsolved):
-                by_role[f"{side}_lip"].append(lip.chain.points_at(lip.chain.sampled(sag=0.02), lip.offset))
-        return StreetLines(line, **{k: joined_up(v) for k, v in by_role.items()})
     for side in SIDES:
-        half = q.attempt(half_road, street, side)
-        if not isinstance(half, Unsolved) and len(half.lip):
-            by_role[f"{side}_lip"].append(half.lip)
+        lip = q.attempt(lip_plan, street, side)
+        if not isinstance(lip, Unsolved):
+            low, high = strip_range(q, street, side) if is_new(q, street) else (0.0, lip.chain.total)
+            by_role[f"{side}_lip"].append(lip.chain.points_at(_within(lip.chain, low, high), lip.offset))
     for edge in edges(q, street):
-        beside = q.attempt(roadside, edge)
-        if isinstance(beside, Unsolved) or len(beside.along) < 2:
+        lines = q.attempt(edge_lines, edge)
+        if isinstance(lines, Unsolved):
             continue
-        cuts = np.flatnonzero(~beside.joined) + 1
-        for name in beside.names:
-            role = {
-                "lip": "returns",
-                "back of kerb": "kerbs",
-                "path front": "paths",
-                "path back": "paths",
-                "boundary": "boundaries",
-            }.get(name)
-            if role is None or (role == "returns" and edge[0] == "side"):
-                continue
-            by_role[role].extend(np.split(beside.line(name), cuts))
-    return StreetLines(line, **{k: joined_up(v) for k, v in by_role.items()})
+        for name, runs in lines:
+            role = _ROLE_OF.get(name)
+            if role is not None and (role, edge[0]) != ("returns", "side"):
+                by_role[role].extend(runs)
+    centreline_ = joined_up([chain.points_at(chain.sampled(sag=_SAG))])
+    return StreetLines(centreline_, **{k: joined_up(v) for k, v in by_role.items()})
+
+
+def _within(chain: Chain, low: float, high: float) -> Floats:
+    """Chainages from ``low`` to ``high`` that follow the chain closely."""
+    s = chain.sampled(sag=_SAG, reach=8.0)
+    return np.concatenate([[low], s[(s > low + 1e-6) & (s < high - 1e-6)], [high]])
+
+
+@query
+def edge_lines(q: Engine, edge: Edge) -> tuple[tuple[str, tuple[Floats, ...]], ...]:
+    """The lines of section points beside an edge of the road, in plan: name, and runs of points (n, 2)."""
+    if edge[0] == "side":
+        street, side = edge[1], SIDES[0] if edge[2] == "left" else SIDES[1]
+        chain, shape, sign = chain_of(q, street), side_shape(q, street, side), side_sign(side)
+        low, high = strip_range(q, street, side)
+        holes = gaps(q, street, side)
+        starts, ends = [low, *(b for _, b in holes)], [*(a for a, _ in holes), high]
+        pieces = [_within(chain, a, b) for a, b in zip(starts, ends) if b > a]
+        width = lane_width(q, street, side)
+        return tuple(
+            (name, tuple(chain.points_at(s, sign * (width + out)) for s in pieces))
+            for name, out in zip(shape.names, shape.out)
+        )
+    if edge[0] == "corner":
+        street, end, corner = edge[1], *_end_and_side(edge[2], edge[3])
+        arc, last = kerb_return(q, street, end, corner).arc, side_shape(q, street, leg_side(end, corner))
+        j = require_joint(q, street, end)
+        first = side_shape(q, j.through, "left" if j.through_side > 0 else "right")
+        line, first = arc.chain, first if is_new(q, j.through) and first.names == last.names else last
+        outwards = (arc.centre - line.points_at(s := line.sampled(sag=_SAG))) / arc.radius
+    else:
+        outline = head_outline(q, edge[1])
+        line, first, last = outline.ring, side_shape(q, edge[1], "left"), side_shape(q, edge[1], "right")
+        outwards = ring_normals(outline, s := line.sampled(sag=_SAG, reach=8.0))
+        if first.names != last.names:
+            first = last
+    t = (s / line.total)[:, None]
+    base = line.points_at(s)
+    return tuple(
+        (name, (base + outwards * ((1 - t) * a + t * b),)) for name, a, b in zip(last.names, first.out, last.out)
+    )
+
+
+def _end_and_side(end: str, side: str) -> tuple[End, Side]:
+    return ENDS[0] if end == "start" else ENDS[1], SIDES[0] if side == "left" else SIDES[1]
 
 
 @dataclass(frozen=True)

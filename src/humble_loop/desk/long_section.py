@@ -45,7 +45,10 @@ class LongSection(DrawingView):
         self.plotItem.getAxis("bottom").setHeight(20)
         self.hovered.connect(self._on_hover)
         self.clicked.connect(self._on_click)
-        session.changed.connect(self.refresh)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self.refresh)
+        session.changed.connect(self._on_changed)
         session.chosen_changed.connect(self._on_chosen)
         session.cursor_moved.connect(self._on_cursor)
 
@@ -57,6 +60,13 @@ class LongSection(DrawingView):
         self._lines["crown"].setPen(theme.pen("crown", 2.2))
         self._lines["tangents"].setPen(theme.pen("crown", 0.8, Qt.PenStyle.DotLine))
         self.refresh()
+
+    def _on_changed(self) -> None:
+        """A drag here is followed at once; a drag elsewhere right after its own view is painted."""
+        if not self.session.dragging or self.dragging.active:
+            self.refresh()
+        elif not self._soon.isActive():
+            self._soon.start(8)
 
     @property
     def street(self) -> str:

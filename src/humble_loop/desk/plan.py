@@ -9,7 +9,7 @@ import numpy as np
 import pyqtgraph as pg
 import shapely
 from PySide6.QtCore import QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.dragging import Place
@@ -88,19 +88,20 @@ class PlanView(DrawingView):
 
     def paint_in(self, theme: Theme) -> None:
         super().paint_in(theme)
-        self._contours[0].setPen(theme.pen("ground", 0.8, alpha=70))
-        self._contours[1].setPen(theme.pen("ground", 1.1, alpha=140))
-        self._survey.setPen(theme.pen("ground", 1.0, Qt.PenStyle.DashLine, 170))
-        self._fine.setPen(theme.pen("window", 0.8, alpha=120))
+        self._contours[0].setPen(theme.faint("ground", 0.3))
+        self._contours[1].setPen(theme.faint("ground", 0.6))
+        self._survey.setPen(theme.faint("ground", 0.7, Qt.PenStyle.DashLine))
+        self._fine.setPen(theme.faint("window", 0.5))
         self._halo.setPen(theme.pen("chosen", 7.0, alpha=60))
         for (_, role), item in self._items.items():
             item.setPen(self._pen(role))
         self._show_lots()
         self._show_labels()
 
-    def _pen(self, role: str) -> object:
+    def _pen(self, role: str) -> QPen:
         assert self.theme is not None
-        return self.theme.pen(*_ROLES[role])
+        name, width, style = _ROLES[role]
+        return self.theme.pen(name, width, style) if width > 1.0 else self.theme.faint(name, 0.85, style)
 
     # Showing the site
 
