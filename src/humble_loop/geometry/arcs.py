@@ -76,20 +76,16 @@ def tangent_arc(first: OffsetLine, second: OffsetLine, radius: float, near: Arra
     centre = np.asarray(near, dtype=np.float64).copy()
     for _ in range(60):
         a, b = first.chain.feet(centre, extend=True), second.chain.feet(centre, extend=True)
-        miss = np.array([a.offsets[0], b.offsets[0]]) - target
-        normals = np.stack(
-            [
-                left_normals(first.chain.at(a.chainages).headings[0]),
-                left_normals(second.chain.at(b.chainages).headings[0]),
-            ]
-        )
-        if abs(np.linalg.det(normals)) < 1e-6:
+        miss_a, miss_b = a.offsets[0] - target[0], b.offsets[0] - target[1]
+        (ax, ay), (bx, by) = left_normals(a.headings[0]), left_normals(b.headings[0])
+        det = ax * by - ay * bx
+        if abs(det) < 1e-6:
             raise DoesNotFit("the two lines run side by side, so no arc joins them")
-        step = np.linalg.solve(normals, -miss)
+        step = np.array([miss_b * ay - miss_a * by, miss_a * bx - miss_b * ax]) / det
         size = float(np.hypot(*step))
-        limit = 5.0 * radius + float(np.max(np.abs(miss)))
+        limit = 5.0 * radius + float(max(abs(miss_a), abs(miss_b)))
         centre = centre + step * min(1.0, limit / max(size, 1e-12))
-        if size < 1e-12 * max(1.0, float(np.max(np.abs(centre)))):
+        if size < 1e-7:  # the error left is of the order of its square
             break
     a, b = first.chain.feet(centre, extend=True), second.chain.feet(centre, extend=True)
     if max(abs(a.offsets[0] - target[0]), abs(b.offsets[0] - target[1])) > 1e-7:

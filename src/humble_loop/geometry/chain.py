@@ -44,10 +44,11 @@ class Frames(NamedTuple):
 
 
 class Feet(NamedTuple):
-    """Feet of points on a chain: chainages, signed offsets (left positive), and whether the foot is square."""
+    """Feet of points on a chain: chainages, signed offsets (left positive), headings, and whether each foot is square."""
 
     chainages: Floats
     offsets: Floats
+    headings: Floats
     square: np.ndarray
 
 
@@ -170,7 +171,7 @@ class Chain:
         across = -d[:, 0] * np.sin(h) + d[:, 1] * np.cos(h)
         along = d[:, 0] * np.cos(h) + d[:, 1] * np.sin(h)
         square = np.abs(along) <= 1e-9 * np.maximum(1.0, distance)
-        return Feet(t[row, best] + self.starts[best], np.where(across < 0, -distance, distance), square)
+        return Feet(t[row, best] + self.starts[best], np.where(across < 0, -distance, distance), h, square)
 
     def _on_elements(self, t: Floats) -> tuple[Floats, Floats]:
         """Points (m, n, 2) and headings (m, n) at ``t`` (m, n) metres into each of the n elements, run on straight beyond."""
