@@ -702,3 +702,73 @@ def test_a_fault_of_ours_is_one_sentence_for_the_designer(drive, brickworks, tmp
     assert "your work is safe" in d.window._said.text()
     assert "Traceback" not in d.window._said.text()
     assert "deep inside" in (tmp_path / "logs" / "faults.log").read_text()
+
+
+def test_the_strip_chooses_lots_and_carries_the_cursor(drive, brickworks):
+    d = drive(brickworks)
+    d.session.choose(Chosen("street", "ember-loop"))
+    d.settle()
+    strip = d.window.strip
+    strip.repaint()
+    box, name, street = strip._boxes[2]
+    QTest.mouseClick(strip, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, box.center().toPoint())
+    assert d.session.chosen == Chosen("lot", street, name)
+    QTest.mouseClick(strip, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, strip.rect().center())
+    assert d.session.chosen == Chosen("street", "ember-loop")
+
+
+def test_the_index_filters_and_chooses(drive, brickworks):
+    d = drive(brickworks)
+    index = d.window.index
+    QTest.keyClicks(index.search, "h2")
+    shown = [
+        index.tree.topLevelItem(i).child(k).text(0)
+        for i in range(index.tree.topLevelItemCount())
+        for k in range(index.tree.topLevelItem(i).childCount())
+        if not index.tree.topLevelItem(i).child(k).isHidden()
+    ]
+    assert "Kiln Court H2" in shown
+    assert "Ember Loop" not in shown
+    item = next(i for i in (index.tree.findItems("Kiln Court H2", Qt.MatchFlag.MatchRecursive)))
+    index.tree.itemClicked.emit(item, 0)
+    assert d.session.chosen == Chosen("lot", "kiln-court", "Kiln Court H2")
+
+
+def test_the_wheel_zooms_about_the_cursor(drive, brickworks):
+    from PySide6.QtCore import QPoint
+    from PySide6.QtGui import QWheelEvent
+    from PySide6.QtWidgets import QApplication
+
+    d = drive(brickworks)
+    plan = d.window.plan
+    at = plan.pixel((4100.0, 8180.0))
+    before = plan.place(QPointF(at))
+    turn = QWheelEvent(
+        QPointF(at),
+        plan.viewport().mapToGlobal(QPointF(at)),
+        QPoint(0, 0),
+        QPoint(0, 240),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
+    width = view_range(plan)[0][1] - view_range(plan)[0][0]
+    QApplication.sendEvent(plan.viewport(), turn)
+    assert view_range(plan)[0][1] - view_range(plan)[0][0] == pytest.approx(width * 0.85**2, rel=0.01)
+    assert plan.place(QPointF(at)) == pytest.approx(before, abs=0.5)
+
+
+def test_reversing_and_removing_from_facts(drive, court):
+    d = drive(court)
+    d.session.choose(Chosen("street", "through"))
+    d.window.facts.refresh()
+    first = d.site.find("streets", "through").bends[0]
+    next(b for b in d.window.facts._rows.findChildren(QPushButton) if b.text() == "Reverse").click()
+    assert d.site.find("streets", "through").bends[-1] == first
+    assert all_joints(d.session.engine) == (("court", "start", "through"),)
+    d.window.facts.refresh()
+    next(b for b in d.window.facts._rows.findChildren(QPushButton) if b.text() == "Remove").click()
+    assert d.site.find("streets", "through") is None
+    d.settle()
+    assert d.window.plan._items.keys() & {("through", "left_lip")} == set()

@@ -1,0 +1,137 @@
+"""The session without a window: edits, drags, undo, choice, and paint that colour-blind eyes can tell apart."""
+
+import numpy as np
+import pytest
+
+from humble_loop.desk.session import Chosen, Session
+from humble_loop.desk.theme import DARK, LIGHT
+from humble_loop.formats.errors import FormatError
+from humble_loop.site import edits
+from tests.conftest import t_site
+
+
+@pytest.fixture
+def session(qapp):
+    made = Session()
+    made.take(t_site())
+    made.notices = []
+    made.said_words = []
+    made.changed.connect(lambda: made.notices.append("changed"))
+    made.said.connect(made.said_words.append)
+    return made
+
+
+def move(distance):
+    return lambda site: edits.move_bend(site, "side", 1, 100 + distance, 60)
+
+
+def test_an_edit_is_one_notice_and_one_step(session):
+    before = session.site
+    assert session.do("Move", move(3))
+    assert session.notices == ["changed"]
+    assert session.undo_words == "Move"
+    session.undo()
+    assert session.site is before
+    assert session.redo_words == "Move"
+    assert session.said_words == ["Undone: Move"]
+
+
+def test_an_edit_that_cannot_be_made_says_why_and_changes_nothing(session):
+    before = session.site
+    assert not session.do("Move", lambda s: edits.set_bend(s, "side", 9, radius=1))
+    assert session.site is before
+    assert session.notices == []
+    assert session.said_words == ["'Side' has no bend 10"]
+
+
+def test_an_edit_that_changes_nothing_is_no_step(session):
+    session.do("Nothing", lambda s: s)
+    assert session.undo_words == ""
+
+
+def test_previews_are_of_the_drags_beginning_and_become_one_step(session):
+    before = session.site
+    session.begin()
+    for d in (1, 2, 3):
+        assert session.preview(move(d)) == ""
+    assert session.dragging
+    assert session.site.streets[1].bends[1].easting == 103
+    session.commit("Drag")
+    assert not session.dragging
+    session.undo()
+    assert session.site is before
+    session.redo()
+    assert session.site.streets[1].bends[1].easting == 103
+
+
+def test_a_preview_that_makes_no_sense_keeps_the_last_good_one(session):
+    session.begin()
+    session.preview(move(2))
+    why = session.preview(lambda s: edits.set_corner(s, "side", "start", "left", radius=-1))
+    assert "more than zero" in why
+    assert session.site.streets[1].bends[1].easting == 102
+    session.cancel()
+    assert session.site.streets[1].bends[1].easting == 100
+
+
+def test_undo_waits_for_the_end_of_a_drag(session):
+    session.do("First", move(1))
+    session.begin()
+    session.preview(move(5))
+    session.undo()
+    assert session.site.streets[1].bends[1].easting == 105
+    session.cancel()
+    session.undo()
+    assert session.site.streets[1].bends[1].easting == 100
+
+
+def test_a_new_edit_clears_what_could_be_done_again(session):
+    session.do("First", move(1))
+    session.undo()
+    session.do("Second", move(2))
+    assert session.redo_words == ""
+
+
+def test_unsaved_is_about_the_site_not_about_steps(session, tmp_path):
+    assert not session.unsaved
+    session.do("Move", move(1))
+    assert session.unsaved
+    session.undo()
+    assert not session.unsaved
+    with pytest.raises(FormatError, match="no file yet"):
+        session.save()
+    session.do("Move", move(1))
+    session.save(tmp_path / "a.hloop")
+    assert not session.unsaved
+
+
+def test_choosing_another_street_lets_the_section_cursor_go(session):
+    session.choose(Chosen("street", "side"))
+    session.point_at(100, 20, ("side", 20.0))
+    session.choose(Chosen("street", "side", vip=1))
+    assert session.station == ("side", 20.0)
+    session.choose(Chosen("street", "through"))
+    assert session.station is None
+
+
+# Machado, Oliveira and Fernandes (2009), full severity, on linear RGB.
+SIGHT = {
+    "protan": [[0.152286, 1.052583, -0.204868], [0.114503, 0.786281, 0.099216], [-0.003882, -0.048116, 1.051998]],
+    "deutan": [[0.367322, 0.860646, -0.227968], [0.280085, 0.672501, 0.047413], [-0.011820, 0.042940, 0.968881]],
+    "tritan": [[1.255528, -0.076749, -0.178779], [-0.078411, 0.930809, 0.147602], [0.004733, 0.691367, 0.303900]],
+}
+
+
+def seen(colour, sight):
+    rgb = np.array([int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)])
+    linear = np.where(rgb <= 0.04045, rgb / 12.92, ((rgb + 0.055) / 1.055) ** 2.4)
+    return np.clip(np.array(SIGHT[sight]) @ linear, 0, 1) ** (1 / 2.4)
+
+
+@pytest.mark.parametrize("theme", [LIGHT, DARK], ids=lambda t: t.name)
+@pytest.mark.parametrize("sight", list(SIGHT))
+@pytest.mark.parametrize(
+    ("a", "b"), [("left_lip", "right_lip"), ("left_lip", "crown"), ("cut", "fill"), ("crown", "ground")]
+)
+def test_colours_that_mean_different_things_stay_apart_in_any_sight(theme, sight, a, b):
+    assert np.linalg.norm(seen(getattr(theme, a), sight) - seen(getattr(theme, b), sight)) > 0.12
