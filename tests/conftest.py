@@ -91,6 +91,18 @@ def court_site(ground: Surface | None = None) -> Site:
     return edits.add_lot_row(site, "court", "head", frontage=14)
 
 
+def with_ring(site: Site) -> Site:
+    """Two streets more, A and B, of which each starts on the other: a ring of ties."""
+    a = [Bend(easting=0, northing=0), Bend(easting=100, northing=0, radius=15), Bend(easting=100, northing=50)]
+    b = [
+        Bend(easting=50, northing=0),
+        Bend(easting=50, northing=-40, radius=5),
+        Bend(easting=0, northing=-40, radius=5),
+        Bend(easting=0, northing=40),
+    ]
+    return edits.add_street(edits.add_street(site, "A", a), "B", b)
+
+
 @pytest.fixture(scope="session")
 def court() -> Site:
     """The court site; frozen, so tests may share it."""

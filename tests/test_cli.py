@@ -13,7 +13,7 @@ from humble_loop import cli
 from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.site import edits
 from humble_loop.site.model import Head
-from tests.conftest import reference, t_site
+from tests.conftest import reference, t_site, with_ring
 
 
 @pytest.fixture
@@ -209,23 +209,8 @@ def test_every_complaint_is_one_line_and_exit_2(capsys, tmp_path, t_file, monkey
 
 def test_a_ring_of_ties_is_named_on_the_command_line(capsys, tmp_path):
     from humble_loop.site.libraries import new_site
-    from humble_loop.site.model import Bend
 
-    site = edits.add_street(
-        new_site(),
-        "A",
-        [Bend(easting=0, northing=0), Bend(easting=100, northing=0, radius=15), Bend(easting=100, northing=50)],
-    )
-    site = edits.add_street(
-        site,
-        "B",
-        [
-            Bend(easting=50, northing=0),
-            Bend(easting=50, northing=-40, radius=5),
-            Bend(easting=0, northing=-40, radius=5),
-            Bend(easting=0, northing=40),
-        ],
-    )
+    site = with_ring(new_site())
     file = tmp_path / "ring.hloop"
     save_site(site, file)
     code, _, err = run(capsys, "report", file, "--table", "levels", "--of", "A")

@@ -22,7 +22,7 @@ from humble_loop.solve.junction import all_joints, throat
 from humble_loop.solve.lot import lots, pad
 from humble_loop.solve.street import chain_of, crown_levels, grade_line
 from humble_loop.solve.trail import trail_at
-from tests.conftest import court_site
+from tests.conftest import court_site, with_ring
 
 
 def facts(driver, label):
@@ -617,21 +617,7 @@ def test_a_site_that_cannot_be_solved_still_opens_with_its_findings(drive):
     from humble_loop.site.libraries import new_site
     from humble_loop.site.model import Bend
 
-    site = edits.add_street(
-        new_site(),
-        "A",
-        [Bend(easting=0, northing=0), Bend(easting=100, northing=0, radius=15), Bend(easting=100, northing=50)],
-    )
-    site = edits.add_street(
-        site,
-        "B",
-        [
-            Bend(easting=50, northing=0),
-            Bend(easting=50, northing=-40, radius=5),
-            Bend(easting=0, northing=-40, radius=5),
-            Bend(easting=0, northing=40),
-        ],
-    )
+    site = with_ring(new_site())
     site = edits.set_head(
         edits.add_street(site, "C", [Bend(easting=300, northing=0), Bend(easting=303, northing=0)]), "c"
     )

@@ -9,7 +9,7 @@ from humble_loop.site.model import Bend, Ground, Vip
 from humble_loop.solve.checks import findings, too_high, too_low
 from humble_loop.solve.engine import Engine
 from humble_loop.solve.lot import pad
-from tests.conftest import lane_section, plane_ground, t_site
+from tests.conftest import lane_section, plane_ground, t_site, with_ring
 
 
 def street(vips, bends=((-100, 0), (100, 0)), **more):
@@ -209,21 +209,7 @@ def test_a_lot_without_room_for_its_pad(court):
 
 def test_a_ring_of_streets_is_one_finding_each_and_the_rest_stands():
     site = street(two(0.02), bends=((-100, -100), (100, -100)))
-    site = edits.add_street(
-        site,
-        "A",
-        [Bend(easting=0, northing=0), Bend(easting=100, northing=0, radius=15), Bend(easting=100, northing=50)],
-    )
-    site = edits.add_street(
-        site,
-        "B",
-        [
-            Bend(easting=50, northing=0),
-            Bend(easting=50, northing=-40, radius=5),
-            Bend(easting=0, northing=-40, radius=5),
-            Bend(easting=0, northing=40),
-        ],
-    )
+    site = with_ring(site)
     got = findings(Engine(site))
     assert any(f.rule == "ring of ties" and "→" in f.message for f in got)
     assert not any(f.thing == "S" for f in got)

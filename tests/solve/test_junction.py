@@ -19,7 +19,7 @@ from humble_loop.solve.junction import (
     through_lip,
 )
 from humble_loop.solve.street import crown_levels, grade_line, lip_levels
-from tests.conftest import reference, t_site
+from tests.conftest import reference, t_site, with_ring
 
 WEST_EAST = (("left", "west"), ("right", "east"))
 
@@ -152,25 +152,7 @@ def test_a_return_that_does_not_fit_is_a_failure_of_its_corner_only():
 
 
 def test_two_streets_that_each_leave_the_other_are_a_ring():
-    site = new_site()
-    site = edits.add_street(
-        site,
-        "A",
-        [Bend(easting=0, northing=0), Bend(easting=100, northing=0, radius=15), Bend(easting=100, northing=50)],
-        vips=(Vip(chainage=100, level=5),),
-    )
-    site = edits.add_street(
-        site,
-        "B",
-        [
-            Bend(easting=50, northing=0),
-            Bend(easting=50, northing=-40, radius=5),
-            Bend(easting=0.0, northing=-40, radius=5),
-            Bend(easting=0, northing=40),
-        ],
-        vips=(Vip(chainage=100, level=5),),
-    )
-    q = Engine(site)
+    q = Engine(with_ring(new_site()))
     assert all_joints(q) == (("a", "start", "b"), ("b", "start", "a"))
     bad = q.attempt(grade_line, "a")
     assert isinstance(bad, Unsolved)
