@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import json
+import os
 from pathlib import Path
 from typing import Any
 
+import hypothesis
 import numpy as np
 import pytest
 
@@ -14,6 +16,11 @@ from humble_loop.ground.surface import Surface
 from humble_loop.site import edits
 from humble_loop.site.libraries import new_site
 from humble_loop.site.model import Bend, Ground, Head, SectionSide, Site, Strip, TypicalSection, Vip
+
+# The same examples at every check of a submission; anyone else gets new ones at every run.
+hypothesis.settings.register_profile("same-examples", derandomize=True)
+if os.environ.get("CI"):
+    hypothesis.settings.load_profile("same-examples")
 
 REFERENCE = Path(__file__).parent / "reference"
 

@@ -16,6 +16,9 @@ from humble_loop.solve.engine import Engine, Unsolved, query
 from humble_loop.solve.junction import joint
 from humble_loop.solve.street import chain_of, crown_levels, grade_line, lane_width, side_sign
 
+# An offset of less than half a millimetre is none: nobody can build it, and tangent points that lie a hair apart
+# would make slivers.
+_NO_OFFSET = 0.0005
 _ROUNDING = 6.0  # metres of parabola where the ring leaves the straight lips and at its high or low point
 
 
@@ -50,7 +53,7 @@ def head_outline(q: Engine, street: str) -> BulbOutline:
             lane_width(q, street, "right"),
             head.radius,
             head.return_radius,
-            head.offset,
+            head.offset if abs(head.offset) >= _NO_OFFSET else 0.0,
         )
     except DoesNotFit as error:
         raise Unsolved(f"{name} bulb", str(error), "change its radius, return radius or offset") from None
