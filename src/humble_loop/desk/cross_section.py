@@ -40,7 +40,7 @@ class CrossSection(DrawingView):
     def _refresh_soon(self) -> None:
         """Several notices in a row are one refresh; a drag elsewhere is followed when the hand pauses."""
         if not (self.session.dragging and self._soon.isActive()):
-            self._soon.start(25 if self.session.dragging else 0)
+            self._soon.start(40 if self.session.dragging else 0)
 
     def paint_in(self, theme: Theme) -> None:
         super().paint_in(theme)

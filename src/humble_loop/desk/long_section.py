@@ -66,7 +66,7 @@ class LongSection(DrawingView):
         if not self.session.dragging or self.dragging.active:
             self.refresh()
         elif not self._soon.isActive():
-            self._soon.start(8)
+            self._soon.start(40)
 
     @property
     def street(self) -> str:

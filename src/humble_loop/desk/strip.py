@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtCore import QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
@@ -30,10 +30,21 @@ class Strip(QWidget):
         self._boxes: list[tuple[QRectF, str, str]] = []
         self.setFixedHeight(58)
         self.setMouseTracking(True)
-        session.changed.connect(self.update)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self.update)
+        session.changed.connect(self._on_changed)
         session.chosen_changed.connect(self.update)
-        session.cursor_moved.connect(self.update)
+        session.cursor_moved.connect(self._on_cursor)
         section.plotItem.vb.sigRangeChanged.connect(self.update)
+
+    def _on_changed(self) -> None:
+        if not self._soon.isActive():
+            self._soon.start(40 if self._session.dragging else 0)
+
+    def _on_cursor(self) -> None:
+        if not self._session.dragging:
+            self.update()
 
     def paint_in(self, theme: Theme) -> None:
         """Take a theme's colours."""
