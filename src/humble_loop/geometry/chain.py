@@ -73,10 +73,10 @@ class Chain:
         """Lay ``elements`` one after the other from ``point`` (2,) along ``heading`` (radians)."""
         xy, headings = [np.asarray(point, dtype=np.float64)], [float(heading)]
         for e in elements:
-            step, turn = _advance(np.array([e.length]), np.array([e.length]), np.array([e.k0]), np.array([e.k1]))
-            c, s = np.cos(headings[-1]), np.sin(headings[-1])
-            xy.append(xy[-1] + np.array([c * step[0, 0] - s * step[0, 1], s * step[0, 0] + c * step[0, 1]]))
-            headings.append(headings[-1] + float(turn[0]))
+            one = (np.array([v]) for v in (e.length, e.length, e.k0, e.k1, headings[-1]))
+            dx, dy, heading_ = _run(*one)
+            xy.append(xy[-1] + np.array([dx[0], dy[0]]))
+            headings.append(float(heading_[0]))
         return Chain.assembled(np.array(xy[:-1]), np.array(headings[:-1]), elements)
 
     @staticmethod
@@ -124,20 +124,19 @@ class Chain:
         Beyond the ends the line runs on straight along its end tangents, so that a caller who cares checks
         against ``total``; nothing is clipped.
         """
-        s = np.atleast_1d(np.asarray(chainages, dtype=np.float64)).ravel()
+        s = np.asarray(chainages, dtype=np.float64).ravel()
         i = self.element_at(s)
-        t = s - self.starts[i]
-        inside = np.clip(t, 0.0, self.length[i])
+        t, length, k0 = s - self.starts[i], self.length[i], self.k0[i]
+        inside = np.minimum(np.maximum(t, 0.0), length)
         beyond = t - inside
-        step, turn = _advance(inside, self.length[i], self.k0[i], self.k1[i])
-        h0 = self.heading[i]
-        c, sn = np.cos(h0), np.sin(h0)
-        heading = h0 + turn
-        xy = self.xy[i] + np.stack([c * step[:, 0] - sn * step[:, 1], sn * step[:, 0] + c * step[:, 1]], axis=1)
-        xy = xy + tangents(heading) * beyond[:, None]
-        rate = np.where(self.length[i] > 0, (self.k1[i] - self.k0[i]) / np.maximum(self.length[i], 1e-300), 0.0)
-        curvature = np.where(beyond == 0.0, self.k0[i] + rate * inside, 0.0)
-        return Frames(xy, heading, curvature)
+        dx, dy, heading = _run(inside, length, k0, self.k1[i], self.heading[i])
+        if beyond.any():
+            dx, dy = dx + beyond * np.cos(heading), dy + beyond * np.sin(heading)
+        rate = np.where(length > 0, (self.k1[i] - k0) / np.where(length > 0, length, 1.0), 0.0)
+        curvature = np.where(beyond == 0.0, k0 + rate * inside, 0.0)
+        points = np.empty((s.size, 2))
+        points[:, 0], points[:, 1] = self.xy[i, 0] + dx, self.xy[i, 1] + dy
+        return Frames(points, heading, curvature)
 
     def points_at(self, chainages: ArrayLike, offset: ArrayLike = 0.0) -> Floats:
         """Points (n, 2) at ``chainages`` and ``offset`` metres to the left."""
@@ -175,16 +174,14 @@ class Chain:
 
     def _on_elements(self, t: Floats) -> tuple[Floats, Floats]:
         """Points (m, n, 2) and headings (m, n) at ``t`` (m, n) metres into each of the n elements, run on straight beyond."""
-        m, n = t.shape
-        inside = np.clip(t, 0.0, self.length)
-        flat = [np.broadcast_to(a, (m, n)).ravel() for a in (self.length, self.k0, self.k1)]
-        step, turn = _advance(inside.ravel(), *flat)
-        step, heading = step.reshape(m, n, 2), self.heading + turn.reshape(m, n)
-        c, s = np.cos(self.heading), np.sin(self.heading)
+        inside = np.minimum(np.maximum(t, 0.0), self.length)
+        dx, dy, heading = _run(inside, self.length, self.k0, self.k1, self.heading)
         beyond = t - inside
-        x = self.xy[:, 0] + c * step[..., 0] - s * step[..., 1] + np.cos(heading) * beyond
-        y = self.xy[:, 1] + s * step[..., 0] + c * step[..., 1] + np.sin(heading) * beyond
-        return np.stack([x, y], axis=-1), heading
+        if beyond.any():
+            dx, dy = dx + beyond * np.cos(heading), dy + beyond * np.sin(heading)
+        points = np.empty((*t.shape, 2))
+        points[..., 0], points[..., 1] = self.xy[:, 0] + dx, self.xy[:, 1] + dy
+        return points, heading
 
     def _plain_feet(self, p: Floats) -> Floats:
         """Distances (m, n) into straights and arcs of the foot of each point, held within the element."""
@@ -280,18 +277,20 @@ class Chain:
         return Chain.assembled(np.array(points), np.array(headings), elements)
 
 
-def _advance(t: Floats, length: Floats, k0: Floats, k1: Floats) -> tuple[Floats, Floats]:
-    """Local displacement (n, 2) and turn (n,) after ``t`` metres from a start along +x."""
-    rate = np.where(length > 0, (k1 - k0) / np.where(length > 0, length, 1.0), 0.0)
-    turn = k0 * t + 0.5 * rate * t * t
+def _run(t: Floats, length: Floats, k0: Floats, k1: Floats, h0: Floats) -> tuple[Floats, Floats, Floats]:
+    """East and north from an element's start after ``t`` metres, and the heading there; shapes broadcast."""
     # Straights and arcs: the chord, in a form that does not lose digits as curvature goes to zero.
     half = 0.5 * k0 * t
-    chord = t * np.sinc(half / np.pi)
-    step = np.stack([chord * np.cos(half), chord * np.sin(half)], axis=1)
-    curved = rate != 0.0
-    if np.any(curved):
-        u = t[curved][:, None] * _NODES[None, :]
-        phase = k0[curved][:, None] * u + 0.5 * rate[curved][:, None] * u * u
-        step[curved, 0] = t[curved] * (np.cos(phase) @ _WEIGHTS)
-        step[curved, 1] = t[curved] * (np.sin(phase) @ _WEIGHTS)
-    return step, turn
+    flat = np.abs(half) < 1e-9
+    chord = t * np.where(flat, 1.0, np.sin(half) / np.where(flat, 1.0, half))
+    along = h0 + half
+    dx, dy, heading = chord * np.cos(along), chord * np.sin(along), along + half
+    curved = k0 != k1
+    if curved.any():
+        t_, length_, k0_, k1_, h0_, c = np.broadcast_arrays(t, length, k0, k1, h0, curved)
+        start, rate = k0_[c], (k1_[c] - k0_[c]) / np.where(length_[c] > 0, length_[c], 1.0)
+        u = t_[c][:, None] * _NODES
+        phase = h0_[c][:, None] + start[:, None] * u + 0.5 * rate[:, None] * u * u
+        dx[c], dy[c] = t_[c] * (np.cos(phase) @ _WEIGHTS), t_[c] * (np.sin(phase) @ _WEIGHTS)
+        heading[c] = h0_[c] + start * t_[c] + 0.5 * rate * t_[c] ** 2
+    return dx, dy, heading
