@@ -190,14 +190,14 @@ def _trail(window: MainWindow) -> None:
 
 
 def _sketch(window: MainWindow) -> None:
-    window.plan.look_at(4060.0, 8150.0, 150.0)
+    window.plan.look_at(4105.0, 8132.0, 150.0)
     window.draw_street()
     sketch = window.plan.sketch
     assert sketch is not None
-    for place in ((4060.2, 8132.0), (4110.0, 8128.0)):
+    for place in ((4059.6, 8124.0), (4112.0, 8120.5)):
         sketch.move(place, 2.0)
         sketch.click(place, 2.0)
-    sketch.move((4140.0, 8150.0), 2.0)
+    sketch.move((4140.0, 8098.0), 2.0)
 
 
 def _empty(window: MainWindow) -> None:

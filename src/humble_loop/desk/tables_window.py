@@ -70,6 +70,7 @@ class TablesWindow(QDialog):
         self.view.setModel(self.model)
         self.note.setProperty("role", "quiet")
         self.view.verticalHeader().hide()
+        self.view.horizontalHeader().setStretchLastSection(True)
         self.view.verticalHeader().setDefaultSectionSize(22)
         self.view.setAlternatingRowColors(True)
         copy = QPushButton("Copy")
