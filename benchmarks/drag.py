@@ -19,8 +19,8 @@ from humble_loop.desk.window import MainWindow
 _STEPS = 60
 
 
-def frame_seconds() -> dict[str, list[float]]:
-    """Seconds of every frame, by what is dragged."""
+def frame_seconds() -> dict[str, tuple[list[float], list[float]]]:
+    """Seconds of every frame, and until the street under the hand has followed, by what is dragged."""
     app = QApplication.instance() or QApplication([])
     assert isinstance(app, QApplication)
     load_fonts()
@@ -67,12 +67,14 @@ def _settle(app: QApplication, window: MainWindow) -> None:
         app.processEvents()
 
 
-def _drag(app: QApplication, window: MainWindow, view: DrawingView, title: str, by: tuple[float, float]) -> list[float]:
+def _drag(
+    app: QApplication, window: MainWindow, view: DrawingView, title: str, by: tuple[float, float]
+) -> tuple[list[float], list[float]]:
     handle = next(h for h in view.handles.handles if h.title == title)
     start = view.pixel(handle.place)
     QTest.mousePress(view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
     end = view.pixel((handle.place[0] + by[0], handle.place[1] + by[1]))
-    frames = []
+    frames, followed = [], []
     painted = _Painted(view)
     for k in range(1, _STEPS + 1):
         # There and back again, a pixel or so at a time, as a hand does it.
@@ -92,8 +94,13 @@ def _drag(app: QApplication, window: MainWindow, view: DrawingView, title: str, 
         while painted.count == seen and time.perf_counter() - began < 2.0:
             app.processEvents()  # the move is taken up, and the view painted
         frames.append(time.perf_counter() - began)
+        seen = painted.count
+        while view is window.plan and painted.count == seen and time.perf_counter() - began < 0.25:
+            app.processEvents()
+        if painted.count > seen:
+            followed.append(time.perf_counter() - began)
         pause = time.perf_counter() + 0.016
         while time.perf_counter() < pause:
             app.processEvents()
     QTest.mouseRelease(view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
-    return frames
+    return frames, followed or frames

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QRectF, Qt, QTimer
+from PySide6.QtCore import QRectF, Qt
 from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.dragging import Place
 from humble_loop.desk.drawing import cross_lines
+from humble_loop.desk.follower import Follower
 from humble_loop.desk.layers import Label, PolygonLayer
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme
@@ -31,16 +32,13 @@ class CrossSection(DrawingView):
         self.add_layer(self._between)
         self._fitted: str | None = None
         self._crown = 0.0
-        self._soon = QTimer(self)
-        self._soon.setSingleShot(True)
-        self._soon.timeout.connect(self.refresh)
-        for signal in (session.changed, session.cursor_moved, session.chosen_changed):
-            signal.connect(self._refresh_soon)
+        self._follower = Follower(session, self.refresh, self, lambda: False)
+        session.chosen_changed.connect(self.refresh)
+        session.cursor_moved.connect(self._on_cursor)
 
-    def _refresh_soon(self) -> None:
-        """Several notices in a row are one refresh; a drag elsewhere is followed when the hand pauses."""
-        if not (self.session.dragging and self._soon.isActive()):
-            self._soon.start(40 if self.session.dragging else 0)
+    def _on_cursor(self) -> None:
+        if not self.session.dragging:
+            self.refresh()
 
     def paint_in(self, theme: Theme) -> None:
         super().paint_in(theme)

@@ -87,6 +87,11 @@ class Dragging(QObject):
         """Whether a drag is under way."""
         return self.handle is not None
 
+    @property
+    def place(self) -> Place | None:
+        """Where the hand is, in the view's coordinates; None while a value is being typed."""
+        return None if self._text else self._place
+
     def begin(self, handle: Handle, at: QPoint) -> None:
         """Take hold of a handle."""
         self.handle, self._text, self._words, self._why, self._at, self._place = handle, "", "", "", at, None

@@ -50,7 +50,7 @@ from humble_loop.solve.street import (
 from humble_loop.solve.surface import finished_mesh, street_pieces
 
 _GAP = np.full((1, 2), np.nan)
-_SAG = 0.02  # metres between a drawn chord and its curve
+_SAG = 0.03  # metres between a drawn chord and its curve
 
 
 def joined_up(lines: list[Floats]) -> Floats:

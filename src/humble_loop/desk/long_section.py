@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.dragging import Handle, Place
 from humble_loop.desk.drawing import SectionLines, section_lines
+from humble_loop.desk.follower import Follower
 from humble_loop.desk.handles import vip_handles
 from humble_loop.desk.layers import CrossLayer, Label, PolygonLayer, SignLayer
 from humble_loop.desk.session import Session
@@ -45,10 +46,7 @@ class LongSection(DrawingView):
         self.plotItem.getAxis("bottom").setHeight(20)
         self.hovered.connect(self._on_hover)
         self.clicked.connect(self._on_click)
-        self._soon = QTimer(self)
-        self._soon.setSingleShot(True)
-        self._soon.timeout.connect(self.refresh)
-        session.changed.connect(self._on_changed)
+        self._follower = Follower(session, self.refresh, self, lambda: self.dragging.active)
         session.chosen_changed.connect(self._on_chosen)
         session.cursor_moved.connect(self._on_cursor)
 
@@ -60,13 +58,6 @@ class LongSection(DrawingView):
         self._lines["crown"].setPen(theme.pen("crown", 2.2))
         self._lines["tangents"].setPen(theme.pen("crown", 0.8, Qt.PenStyle.DotLine))
         self.refresh()
-
-    def _on_changed(self) -> None:
-        """A drag here is followed at once; a drag elsewhere right after its own view is painted."""
-        if not self.session.dragging or self.dragging.active:
-            self.refresh()
-        elif not self._soon.isActive():
-            self._soon.start(40)
 
     @property
     def street(self) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 import pyqtgraph as pg
@@ -80,6 +81,11 @@ class PlanView(DrawingView):
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._refresh_slowly)
         self._queue: list[tuple[str, str]] = []
+        self._behind = False
+        self._follow = QTimer(self)
+        self._follow.setSingleShot(True)
+        self._follow.timeout.connect(self._show_near)
+        session.drag_painted.connect(self._on_drag_painted)
         self.clicked.connect(self._on_click)
         self.hovered.connect(self._on_hover)
         session.changed.connect(self.refresh)
@@ -119,15 +125,39 @@ class PlanView(DrawingView):
             self._fill_queue(ids, ())
             self._later.start(_PAUSE)
             return
-        urgent = self._urgent(ids)
+        if self.dragging.active:
+            # What is under the hand leads, at once; its street follows when that is painted.
+            self._show_under_hand()
+            self._behind = True
+            self._fill_queue(ids, ())
+            self._later.start(_PAUSE)
+            return
+        urgent = self._show_near()
+        self._fill_queue(ids, urgent)
+        self._later.start(_PAUSE if self.session.dragging else _SOON)
+
+    def _show_under_hand(self) -> None:
+        held, place = self.dragging.handle, self.dragging.place
+        if held is not None and place is not None:
+            moved = [replace(h, place=place) if h.title == held.title else h for h in self.handles.handles]
+            self.handles.show_handles(moved)
+        self._show_halo()
+
+    def _on_drag_painted(self) -> None:
+        if self._behind:
+            self._behind = False
+            self._follow.start(0)
+
+    def _show_near(self) -> list[str]:
+        """Show the street in hand and those that change with it, and its handles; returns their ids."""
+        urgent = self._urgent(parts.street_ids(self.session.engine))
         for street in urgent:
             self._show_street(street)
             if self.sketch is not None:
                 self._show_batters(street)  # while sketching, their reach is what one wants to see
-        self._fill_queue(ids, urgent)
         self.handles.show_handles([] if self.sketch else plan_handles(self.session))
         self._show_halo()
-        self._later.start(_PAUSE if self.session.dragging else _SOON)
+        return urgent
 
     def _urgent(self, ids: tuple[str, ...]) -> list[str]:
         """The street in hand, and those whose lines change with it."""
@@ -420,6 +450,9 @@ class PlanView(DrawingView):
         self.tag.hide()
         self.refresh()
         self.sketch_ended.emit()
+
+    def may_rest(self) -> bool:
+        return self.sketch is None and super().may_rest()
 
     def may_drag(self) -> bool:
         return self.sketch is None

@@ -42,6 +42,7 @@ class Session(QObject):
     cursor_moved = Signal()  # easting, northing or chainage under the cursor
     point_asked = Signal(float, float)  # a place whose level trail is wanted
     said = Signal(str)  # one sentence for the designer
+    drag_painted = Signal()  # the view that is dragged has painted the last move
 
     def __init__(self, recovery_root: Path | None = None) -> None:
         super().__init__()

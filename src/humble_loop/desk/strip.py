@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
+from humble_loop.desk.follower import Follower
 from humble_loop.desk.long_section import LongSection
 from humble_loop.desk.session import Chosen, Session
 from humble_loop.desk.theme import Theme, font
@@ -30,17 +31,10 @@ class Strip(QWidget):
         self._boxes: list[tuple[QRectF, str, str]] = []
         self.setFixedHeight(58)
         self.setMouseTracking(True)
-        self._soon = QTimer(self)
-        self._soon.setSingleShot(True)
-        self._soon.timeout.connect(self.update)
-        session.changed.connect(self._on_changed)
+        self._follower = Follower(session, self.update, self, lambda: False)
         session.chosen_changed.connect(self.update)
         session.cursor_moved.connect(self._on_cursor)
         section.plotItem.vb.sigRangeChanged.connect(self.update)
-
-    def _on_changed(self) -> None:
-        if not self._soon.isActive():
-            self._soon.start(40 if self._session.dragging else 0)
 
     def _on_cursor(self) -> None:
         if not self._session.dragging:

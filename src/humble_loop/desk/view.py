@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPoint, QPointF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.dragging import Dragging, Handle, Place, Tag
@@ -91,6 +91,15 @@ class DrawingView(pg.PlotWidget):
             if distance < nearest:
                 best, nearest = handle, distance
         return best
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if self.session.dragging and not self.may_rest():
+            self.session.drag_painted.emit()
+
+    def may_rest(self) -> bool:
+        """Whether nothing is dragged or drawn in this view."""
+        return not self.dragging.active
 
     # Mouse and keys
 

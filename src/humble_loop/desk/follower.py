@@ -1,0 +1,43 @@
+"""Views that are not under the hand follow a drag after the dragged view has painted, so that they never hold it up."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, QTimer
+
+from humble_loop.desk.session import Session
+
+_APART = 0.1  # seconds between two refreshes of a view that follows
+
+
+class Follower(QObject):
+    """Calls ``refresh`` at every change, and while something is dragged elsewhere a few times a second."""
+
+    def __init__(
+        self, session: Session, refresh: Callable[[], object], parent: QObject, mine: Callable[[], bool]
+    ) -> None:
+        super().__init__(parent)
+        self._session, self._refresh, self._mine = session, refresh, mine
+        self._behind = False
+        self._last = 0.0
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self._catch_up)
+        session.changed.connect(self._on_changed)
+        session.drag_painted.connect(self._on_painted)
+
+    def _on_changed(self) -> None:
+        if not self._session.dragging or self._mine():
+            self._catch_up()
+        else:
+            self._behind = True
+
+    def _on_painted(self) -> None:
+        if self._behind and time.monotonic() - self._last > _APART:
+            self._soon.start(0)
+
+    def _catch_up(self) -> None:
+        self._behind, self._last = False, time.monotonic()
+        self._refresh()
