@@ -89,7 +89,7 @@ class LongSection(DrawingView):
         if self._fitted != self.street and not self.session.dragging:
             self.fit()
         self._show_labels(made)
-        self._later.start(150 if self.session.dragging else 60)
+        self._later.start(600 if self.session.dragging else 60)
 
     @property
     def has_windows(self) -> bool:
