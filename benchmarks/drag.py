@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 
 import numpy as np
-from PySide6.QtCore import QEvent, QObject, QPointF, QSettings, Qt
+from PySide6.QtCore import QEvent, QPointF, QSettings, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
@@ -47,18 +47,15 @@ def frame_seconds() -> dict[str, tuple[list[float], list[float]]]:
     return out
 
 
-class _Painted(QObject):
-    """Counts the paint events of a view's viewport."""
+class _Painted:
+    """Counts the paints of the dragged view, and when the last one was finished."""
 
-    def __init__(self, view: DrawingView) -> None:
-        super().__init__(view)
-        self.count = 0
-        view.viewport().installEventFilter(self)
+    def __init__(self, session: Session) -> None:
+        self.count, self.when = 0, 0.0
+        session.drag_painted.connect(self._note)
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Count, and let the event through."""
-        self.count += event.type() == QEvent.Type.Paint
-        return False
+    def _note(self) -> None:
+        self.count, self.when = self.count + 1, time.perf_counter()
 
 
 def _settle(app: QApplication, window: MainWindow) -> None:
@@ -75,7 +72,7 @@ def _drag(
     QTest.mousePress(view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
     end = view.pixel((handle.place[0] + by[0], handle.place[1] + by[1]))
     frames, followed = [], []
-    painted = _Painted(view)
+    painted = _Painted(window.session)
     for k in range(1, _STEPS + 1):
         # There and back again, a pixel or so at a time, as a hand does it.
         share = np.sin(np.pi * k / _STEPS)
@@ -93,12 +90,12 @@ def _drag(
         seen = painted.count
         while painted.count == seen and time.perf_counter() - began < 2.0:
             app.processEvents()  # the move is taken up, and the view painted
-        frames.append(time.perf_counter() - began)
+        frames.append((painted.when if painted.count > seen else time.perf_counter()) - began)
         seen = painted.count
         while view is window.plan and painted.count == seen and time.perf_counter() - began < 0.25:
             app.processEvents()
         if painted.count > seen:
-            followed.append(time.perf_counter() - began)
+            followed.append(painted.when - began)
         pause = time.perf_counter() + 0.016
         while time.perf_counter() < pause:
             app.processEvents()

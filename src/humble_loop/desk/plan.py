@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 import pyqtgraph as pg
@@ -35,9 +36,12 @@ from humble_loop.formats.quantities import show_grade, show_length
 from humble_loop.geometry.arrays import Floats
 from humble_loop.solve import parts
 from humble_loop.solve.checks import Finding
-from humble_loop.solve.engine import Unsolved
+from humble_loop.solve.engine import Engine, Unsolved
 from humble_loop.solve.junction import all_joints, joint, throat
+from humble_loop.solve.lot import lots, pad
+from humble_loop.solve.section import batters, edges
 from humble_loop.solve.street import centreline, chain_of, grade_line
+from humble_loop.solve.surface import finished_mesh, street_pieces
 
 _ROLES = {
     "centreline": ("crown", 1.2, Qt.PenStyle.DashDotLine),
@@ -80,7 +84,7 @@ class PlanView(DrawingView):
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._refresh_slowly)
-        self._queue: list[tuple[str, str]] = []
+        self._queue: list[Callable[[], object]] = []
         self._behind = False
         self._follow = QTimer(self)
         self._follow.setSingleShot(True)
@@ -170,33 +174,33 @@ class PlanView(DrawingView):
         return [s for s in ids if s in near]
 
     def _fill_queue(self, ids: tuple[str, ...], done: Sequence[str]) -> None:
-        self._queue = [("street", s) for s in ids if s not in done] + [("batters", s) for s in ids]
-        self._queue += [("lots", s) for s in ids] + [("fine", s) for s in ids] + [("ground", ""), ("labels", "")]
+        """Line up what is to be shown when there is time, in steps of a few milliseconds each."""
+        q = self.session.engine
+        steps: list[Callable[[], object]] = [partial(self._show_street, s) for s in ids if s not in done]
+        for s in ids:
+            # Asked one by one, so that what is drawn of the whole street afterwards is quickly answered.
+            steps += [partial(self._split, partial(_edge_steps, q, s)), partial(self._show_batters, s)]
+            steps += [partial(self._split, partial(_lot_steps, q, s)), partial(self._take_lots, s)]
+            steps += [partial(self._split, partial(_piece_steps, q, s)), partial(q.attempt, fine_contours, s)]
+        self._queue = [*steps, self._show_ground, self._show_lots, self._show_fine, self._show_labels]
+
+    def _split(self, steps: Callable[[], list[Callable[[], object]]]) -> None:
+        self._queue[:0] = steps()
 
     def _refresh_slowly(self) -> None:
         """Work the queue in slices short enough not to be felt."""
         until = time.perf_counter() + 0.012
         while self._queue and time.perf_counter() < until:
-            what, street = self._queue.pop(0)
-            if what == "street":
-                self._show_street(street)
-            elif what == "batters":
-                self._show_batters(street)
-            elif what == "lots":
-                made = self.session.engine.attempt(lot_lines, street)
-                if isinstance(made, LotLines) and self._lot_data.get(street) is not made:
-                    self._lot_data[street] = made
-            elif what == "fine":
-                self.session.engine.attempt(fine_contours, street)
-            elif what == "ground":
-                self._show_ground()
-            else:
-                self._lot_data = {s: v for s, v in self._lot_data.items() if s in parts.street_ids(self.session.engine)}
-                self._show_lots()
-                self._show_fine()
-                self._show_labels()
+            self._queue.pop(0)()
         if self._queue:
             self._later.start(0)
+
+    def _take_lots(self, street: str) -> None:
+        made = self.session.engine.attempt(lot_lines, street)
+        known = parts.street_ids(self.session.engine)
+        self._lot_data = {s: v for s, v in self._lot_data.items() if s in known}
+        if isinstance(made, LotLines):
+            self._lot_data[street] = made
 
     @property
     def settled(self) -> bool:
@@ -478,3 +482,18 @@ class PlanView(DrawingView):
             event.accept()
             return True
         return super().event(event)
+
+
+def _edge_steps(q: Engine, street: str) -> list[Callable[[], object]]:
+    return [partial(q.attempt, batters, edge) for edge in edges(q, street)]
+
+
+def _lot_steps(q: Engine, street: str) -> list[Callable[[], object]]:
+    made = q.attempt(lots, street)
+    return [] if isinstance(made, Unsolved) else [partial(q.attempt, pad, street, lot.name) for lot in made]
+
+
+def _piece_steps(q: Engine, street: str) -> list[Callable[[], object]]:
+    made = q.attempt(street_pieces, street)
+    drawn = () if isinstance(made, Unsolved) else made
+    return [partial(q.attempt, finished_mesh, p) for p in drawn if p[0] in ("carriageway", "junction", "bulb")]
