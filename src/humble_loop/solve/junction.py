@@ -63,10 +63,13 @@ def _boxes(q: Engine) -> tuple[tuple[str, ...], Floats]:
 
 @query
 def _box(q: Engine, street: str) -> tuple[float, float, float, float]:
-    """West, south, east and north of a centreline, with a metre to spare."""
+    """A box round a centreline, as west, south, east and north.
+
+    Rounded outwards to tens of metres: it only says who may be near, and so seldom changes while a bend is dragged.
+    """
     chain = chain_of(q, street)
     p = chain.points_at(chain.sampled(sag=0.2))
-    (w, s), (e, n) = p.min(axis=0) - 1.0, p.max(axis=0) + 1.0
+    (w, s), (e, n) = np.floor(p.min(axis=0) / 10 - 0.1) * 10, np.ceil(p.max(axis=0) / 10 + 0.1) * 10
     return (float(w), float(s), float(e), float(n))
 
 
