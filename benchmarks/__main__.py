@@ -46,7 +46,7 @@ def timed(what: Callable[[], object]) -> float:
 
 
 def _everything(q: object) -> None:
-    from humble_loop.solve.checks import findings
+    from humble_loop.whole.findings import findings
 
     findings(q)  # type: ignore[arg-type]
 
@@ -54,7 +54,7 @@ def _everything(q: object) -> None:
 def scale() -> list[Figure]:
     """Solving afresh over 1, 4 and 16 estates side by side."""
     from humble_loop.demo import repeated_site
-    from humble_loop.solve.engine import Engine
+    from humble_loop.engine.query import Engine
 
     sizes, seconds = [1, 4, 16], []
     _everything(Engine(repeated_site(1)))  # loads what is loaded once
@@ -67,9 +67,9 @@ def scale() -> list[Figure]:
 
 
 def _edit_seconds(q: object, site: object, times: int = 7) -> dict[str, float]:
-    from humble_loop.site import edits
+    from tests import edits
     from humble_loop.site.model import Site
-    from humble_loop.solve.engine import Engine
+    from humble_loop.engine.query import Engine
 
     assert isinstance(q, Engine)
     assert isinstance(site, Site)
@@ -100,7 +100,7 @@ def _edit_seconds(q: object, site: object, times: int = 7) -> dict[str, float]:
 def edit() -> list[Figure]:
     """A local edit, everything worked out again, on the demo and on 16 times as much."""
     from humble_loop.demo import repeated_site
-    from humble_loop.solve.engine import Engine
+    from humble_loop.engine.query import Engine
 
     cost = {}
     for n in (1, 16):

@@ -11,8 +11,7 @@ import pytest
 
 from humble_loop import cli
 from humble_loop.formats.site_file import load_site, save_site
-from humble_loop.site import edits
-from humble_loop.site.model import Head
+from tests import edits
 from tests.conftest import reference, t_site, with_ring
 
 
@@ -223,11 +222,11 @@ def test_a_ring_of_ties_is_named_on_the_command_line(capsys, tmp_path):
 
 
 def test_a_degenerate_site_still_reports_everything_else(capsys, tmp_path):
-    site = edits.set_street(t_site(), "side", head=Head(radius=2.9))
+    site = edits.set_head(t_site(), "side", radius=2.9)
     site = edits.set_corner(site, "side", "start", "left", radius=90)
     file = tmp_path / "d.hloop"
     save_site(site, file)
-    for name in cli.TABLES:
+    for name in cli.tables():
         code, out, err = run(
             capsys, "report", file, "--table", name, *(["--of", "Through"] if name in ("centreline", "levels") else [])
         )

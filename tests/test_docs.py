@@ -10,10 +10,11 @@ import pytest
 
 from humble_loop import cli
 from humble_loop.formats.site_file import load_site
-from humble_loop.solve.checks import findings
-from humble_loop.solve.engine import Engine
-from humble_loop.solve.junction import all_joints, throat
-from humble_loop.solve.tables import TABLES
+from humble_loop.whole.findings import findings
+from humble_loop.engine.query import Engine
+from humble_loop.kinds.junction.layout import throat
+from humble_loop.kinds.junction.nodes import all_joints
+from humble_loop.whole.tables import tables
 
 ROOT = Path(__file__).parent.parent
 DOCUMENTS = [ROOT / "README.md", ROOT / "CHANGELOG.md", *sorted((ROOT / "docs").glob("*.md"))]
@@ -44,7 +45,7 @@ def test_every_picture_is_linked_from_the_readme():
 def test_every_table_and_command_is_in_the_guide():
     guide = (ROOT / "docs" / "user-guide.md").read_text(encoding="utf-8")
     readme = (ROOT / "README.md").read_text(encoding="utf-8")
-    for name in TABLES:
+    for name in tables():
         assert f"`{name}`" in guide
     for command in ("new", "report", "probe", "check", "export"):
         assert f"humble-loop {command}" in readme
@@ -68,14 +69,14 @@ def lint(tmp_path, contract):
 
 def test_the_layer_contract_would_notice_a_violation(tmp_path):
     """The same kind of contract fails where an import does go the forbidden way, so it is not vacuous."""
-    upside_down = "[importlinter:contract:1]\nname = upside down\ntype = layers\nlayers =\n  humble_loop.geometry\n  humble_loop.solve\n"
+    upside_down = "[importlinter:contract:1]\nname = upside down\ntype = layers\nlayers =\n  humble_loop.geometry\n  humble_loop.kinds\n"
     assert lint(tmp_path, upside_down) == 1
     qt = "[importlinter:contract:1]\nname = qt\ntype = forbidden\nsource_modules =\n  humble_loop.desk\nforbidden_modules =\n  PySide6\n"
     assert lint(tmp_path, qt) == 1
 
 
 def test_the_core_runs_without_qt():
-    code = "import sys; sys.modules['PySide6'] = None; sys.modules['pyqtgraph'] = None; import humble_loop.cli, humble_loop.demo, humble_loop.solve.trail"
+    code = "import sys; sys.modules['PySide6'] = None; sys.modules['pyqtgraph'] = None; import humble_loop.cli, humble_loop.demo, humble_loop.whole.trail"
     assert subprocess.run([sys.executable, "-c", code], capture_output=True, text=True).stderr == ""
 
 

@@ -12,16 +12,20 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, NoReturn
 
+from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.formats.bring_in import Options, bring_in
 from humble_loop.formats.errors import FormatError
+from humble_loop.formats.export import export
 from humble_loop.formats.site_file import load_site, save_site, schema
 from humble_loop.ground.surface import Problem
+from humble_loop.lines.table import NoSuchTable, Table
+from humble_loop.site import parts
 from humble_loop.site.libraries import new_site
-from humble_loop.solve.checks import findings
-from humble_loop.solve.engine import Engine, Unsolved
-from humble_loop.solve.surface import probe
-from humble_loop.solve.tables import TABLES, NoSuchTable, Table, table
-from humble_loop.solve.trail import Step, trail_at
+from humble_loop.whole.delivery import delivery
+from humble_loop.whole.findings import findings
+from humble_loop.whole.surface import probe
+from humble_loop.whole.tables import table, tables
+from humble_loop.whole.trail import Step, trail_at
 
 COMMANDS = ("new", "report", "probe", "check", "export", "schema")
 
@@ -53,7 +57,7 @@ def build_parser() -> argparse.ArgumentParser:
     new.add_argument("--longest-edge", type=float, help="peel ground triangles with longer edges off the outside (m)")
     report = commands.add_parser("report", help="print a table")
     report.add_argument("file", type=Path)
-    report.add_argument("--table", required=True, help=", ".join(TABLES))
+    report.add_argument("--table", required=True, help=", ".join(tables()))
     report.add_argument("--of", help="a thing's name")
     report.add_argument("--every", type=float, help="interval in metres")
     report.add_argument("--format", choices=("csv", "json"), default="csv")
@@ -74,7 +78,7 @@ def build_parser() -> argparse.ArgumentParser:
 def run(arguments: Sequence[str]) -> int:
     """Run a command; returns the exit code: 0, 1 (findings) or 2 (bad input, with one line on stderr)."""
     try:
-        options = build_parser().parse_args(arguments)
+        options = build_parser().parse_args(_with_negative_places(arguments))
         handlers = {
             "new": _new,
             "report": _report,
@@ -100,16 +104,26 @@ def run(arguments: Sequence[str]) -> int:
     return 2
 
 
+def _with_negative_places(arguments: Sequence[str]) -> list[str]:
+    """'--at -5,3' as '--at=-5,3': a place may be negative, and is no option."""
+    out = list(arguments)
+    for i in range(len(out) - 1):
+        if out[i] == "--at":
+            out[i : i + 2] = [f"--at={out[i + 1]}"]
+            break
+    return out
+
+
 def _new(options: argparse.Namespace) -> int:
     columns = tuple(c.strip().lower() for c in options.columns.split(",")) if options.columns else None
     codes = tuple(c.strip() for c in options.breaklines.split(",")) if options.breaklines else None
     how = Options(columns, options.units, codes, options.longest_edge)
-    brought = bring_in(new_site(options.file.stem), options.inputs, how)
+    site, brought = bring_in(new_site(options.file.stem), options.inputs, how)
     for problem in brought.problems[:20]:
         print(f"note: {_problem(problem)}", file=sys.stderr)
     if len(brought.problems) > 20:
         print(f"note: and {len(brought.problems) - 20} more", file=sys.stderr)
-    save_site(brought.site, options.file)
+    save_site(site, options.file)
     print(f"{options.file}: {brought.words}")
     return 0
 
@@ -143,15 +157,16 @@ def _probe(options: argparse.Namespace) -> int:
         complain(f"'{options.at}' is not a place; give easting and northing as E,N")
         return 2
     q = Engine(load_site(options.file))
-    found = probe(q, easting, northing)
-    trail = trail_at(q, easting, northing) if options.trail else None
+    e, n = parts.origin(q)
+    found = probe(q, easting - e, northing - n)
+    trail = trail_at(q, easting - e, northing - n) if options.trail else None
     if options.format == "json":
         out: dict[str, Any] = {
             "easting": easting,
             "northing": northing,
             "ground": _number(found.ground),
             "finished": _number(found.finished),
-            "piece": found.title if found.piece else None,
+            "piece": found.title if found.face else None,
             "fall": _number(found.fall),
             "fall_bearing_deg": _number((90.0 - math.degrees(found.fall_heading)) % 360.0),
         }
@@ -161,7 +176,7 @@ def _probe(options: argparse.Namespace) -> int:
         return 0
     print(f"ground    {_text(found.ground)}")
     print(f"finished  {_text(found.finished)}")
-    print(f"piece     {found.title if found.piece else 'none'}")
+    print(f"piece     {found.title if found.face else 'none'}")
     print(f"fall      {100 * found.fall:.2f} %" if math.isfinite(found.fall) else "fall      none")
     if trail is not None:
         print("\n".join(trail.lines()))
@@ -177,22 +192,33 @@ def _text(value: float) -> str:
 
 
 def _step(step: Step) -> dict[str, Any]:
-    terms = [
-        {
-            "words": t.words,
-            "amount": t.amount,
-            "factor": t.factor if t.step else None,
-            "step": _step(t.step) if t.step else None,
-        }
-        for t in step.terms
-    ]
-    return {"quantity": step.quantity, "value": step.value, "source": step.source, "rule": step.rule, "terms": terms}
+    """A trail as nested objects. A step met again has its ``number`` only: it stands in full where it was first met."""
+    numbers: dict[int, int] = {}
+
+    def tell(step: Step) -> dict[str, Any]:
+        if id(step) in numbers and step.terms:
+            return {"quantity": step.quantity, "value": step.value, "same_as": numbers[id(step)]}
+        numbers[id(step)] = len(numbers) + 1
+        head = {"number": numbers[id(step)], "quantity": step.quantity, "value": step.value}
+        terms = [
+            {
+                "words": t.words,
+                "amount": t.amount,
+                "factor": t.factor if t.step else None,
+                "step": tell(t.step) if t.step else None,
+            }
+            for t in step.terms
+        ]
+        return {**head, "source": step.source, "rule": step.rule, "terms": terms}
+
+    return tell(step)
 
 
 def _check(options: argparse.Namespace) -> int:
-    found = findings(Engine(load_site(options.file)))
+    q = Engine(load_site(options.file))
+    found, (e, n) = findings(q), parts.origin(q)
     for f in found:
-        where = f" at {f.place[0]:.2f}, {f.place[1]:.2f}" if f.place else ""
+        where = f" at {f.place[0] + e:.2f}, {f.place[1] + n:.2f}" if f.place else ""
         print(f"{f.severity}: {f.thing}: {f.rule}: {f.message}{where}. Remedy: {f.remedy}")
     broken = sum(f.severity == "broken" for f in found)
     print(f"{broken} broken, {len(found) - broken} near")
@@ -203,32 +229,11 @@ def _export(options: argparse.Namespace) -> int:
     q = Engine(load_site(options.file))
     target: Path = options.to
     try:
-        export(q, target)
+        export(delivery(q), target)
     except OSError as error:
         raise FormatError(target, f"it cannot be written ({error.strerror or error}); choose another place") from None
     print(f"{target}: written")
     return 0
-
-
-def export(q: Engine, target: Path) -> None:
-    """Write the site by the target's ending: LandXML, DXF, or set-out points as CSV. Raises FormatError, OSError."""
-    ending = target.suffix.lower()
-    if ending in (".xml", ".landxml"):
-        from humble_loop.formats.landxml import write_landxml  # as heavy as seldom wanted
-
-        write_landxml(q, target)
-    elif ending == ".dxf":
-        from humble_loop.formats.dxf import write_dxf
-
-        write_dxf(q, target)
-    elif ending == ".csv":
-        made = table(q, "setout")
-        with target.open("w", encoding="utf-8", newline="") as file:
-            writer = csv.writer(file, lineterminator="\n")
-            writer.writerow(made.columns)
-            writer.writerows(["" if v is None else v for v in row] for row in made.rows)
-    else:
-        raise FormatError(target, f"files ending in '{target.suffix}' cannot be written; use .xml, .dxf or .csv")
 
 
 def _schema(options: argparse.Namespace) -> int:

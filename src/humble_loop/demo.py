@@ -18,9 +18,14 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.bends import BendInput, chain_from_bends
 from humble_loop.geometry.chain import Chain
 from humble_loop.ground.build import build_surface
-from humble_loop.site import edits
+from humble_loop.kinds.ground.model import Ground, add_ground
+from humble_loop.kinds.lot.model import LotRow, add_lot_row, set_pad
+from humble_loop.kinds.street.edits import add_street, set_vips
+from humble_loop.kinds.street.model import Bend, Street, Vip
+from humble_loop.kinds.survey_line.model import SurveyLine, add_survey_lines
+from humble_loop.kinds.turning_head.model import set_head
 from humble_loop.site.libraries import new_site
-from humble_loop.site.model import Bend, Ground, Site, Vip
+from humble_loop.site.model import Site
 
 SEED = 1907
 WEST, SOUTH, EAST, NORTH = 4000.0, 8000.0, 4460.0, 8340.0
@@ -81,7 +86,7 @@ def _write_points(file: Path, rng: np.random.Generator) -> None:
     spots += rng.uniform(-2.2, 2.2, spots.shape)
     spots = spots[np.abs(_road().feet(spots).offsets) > ROAD_BOUNDARY + 1.0]
     rows = [
-        (p, "NS")
+        (p, "SPOT")
         for p in np.column_stack([spots, ground_level(spots[:, 0], spots[:, 1]) + rng.normal(0, 0.012, len(spots))])
     ]
     s = np.arange(0.0, _road().total + 0.1, 10.0)
@@ -165,39 +170,39 @@ def demo_site() -> Site:
 
 def build_demo() -> Site:
     """The brickworks with Claypit Road, Ember Loop's west leg and Kiln Court, and their lots, from the survey files."""
-    site = bring_in(new_site("The old brickworks"), survey_files(), Options(longest_edge=40.0)).site
+    site, _ = bring_in(new_site("The old brickworks"), survey_files(), Options(longest_edge=40.0))
     return _estate(site, 0, 0.0)
 
 
 def repeated_site(times: int) -> Site:
     """The estate ``times`` over, side by side, for benchmarks."""
     one = demo_site()
-    ground = one.grounds[-1].surface
+    ground = one.all(Ground)[-1].surface
     width = EAST - WEST
     points = np.concatenate([ground.points + [k * width, 0.0, 0.0] for k in range(times)])
     surface, _ = build_surface(points)
-    site = edits.add_ground(new_site(f"Brickworks × {times}"), Ground(name="Ground", surface=surface))
+    site = add_ground(new_site(f"Brickworks × {times}"), Ground(name="Ground", surface=surface))
     for k in range(times):
         lines = [
             line.model_copy(
                 update={"id": f"{line.id}-{k}", "vertices": tuple((e + k * width, n, z) for e, n, z in line.vertices)}
             )
-            for line in one.survey_lines
+            for line in one.all(SurveyLine)
         ]
-        site = edits.add_survey_lines(site, lines)
+        site = add_survey_lines(site, lines)
         site = _estate(site, k, k * width)
     return site
 
 
 def _estate(site: Site, copy: int, east: float) -> Site:
     suffix = f" {copy + 1}" if copy else ""
-    lip = {i.name: i.id for i in site.survey_lines[-_lines_per_copy(site) :]}
+    lip = {i.name: i.id for i in site.all(SurveyLine)[-_lines_per_copy(site) :]}
 
     def bends(*rows: tuple[float, ...]) -> list[Bend]:
         return [Bend(**dict(zip(Bend.model_fields, (r[0] + east, *r[1:])))) for r in rows]
 
     claypit, ember, kiln = (f"{n}{suffix}" for n in ("Claypit Road", "Ember Loop", "Kiln Court"))
-    site = edits.add_street(
+    site = add_street(
         site,
         claypit,
         bends(*CLAYPIT),
@@ -207,23 +212,23 @@ def _estate(site: Site, copy: int, east: float) -> Site:
         right_lip=lip["LIP2"],
     )
     node = _road().points_at([_road().feet([4094.0, 8306.0]).chainages[0]])[0]
-    site = edits.add_street(
+    site = add_street(
         site,
         ember,
         bends((float(node[0]), float(node[1])), (4090.0, 8238.0, 90.0), (4062.0, 8178.0, 80.0), (4058.0, 8100.0)),
     )
-    ember_id = site.streets[-1].id
-    line = chain_from_bends([BendInput(b.easting - east, b.northing, b.radius) for b in site.streets[-1].bends])[0]
+    ember_id = site.all(Street)[-1].id
+    line = chain_from_bends([BendInput(b.easting - east, b.northing, b.radius) for b in site.all(Street)[-1].bends])[0]
     start = line.points_at([112.0])[0]
-    site = edits.add_street(
+    site = add_street(
         site,
         kiln,
         bends((float(start[0]), float(start[1])), (4120.0, 8178.5, 60.0), (4182.0, 8188.0)),
         street_class="access",
         section="access-place",
     )
-    kiln_id = site.streets[-1].id
-    site = edits.set_head(site, kiln_id, radius=9.5, return_radius=15.0, fall=0.03)
+    kiln_id = site.all(Street)[-1].id
+    site = set_head(site, kiln_id, radius=9.5, return_radius=15.0, fall=0.03)
     for street, place, number, more in (
         (ember_id, "left", 1, {"start": 14.0, "end": 92.0, "frontage": 18.0}),
         (ember_id, "left", 11, {"start": 136.0, "frontage": 18.0}),
@@ -232,18 +237,18 @@ def _estate(site: Site, copy: int, east: float) -> Site:
         (kiln_id, "right", 1, {"start": 44.0, "frontage": 17.0}),
         (kiln_id, "head", 1, {"frontage": 13.0}),
     ):
-        site = edits.add_lot_row(site, street, place, first_number=number, **more)
-    return _blemishes(site, ember, ember_id)
+        site = add_lot_row(site, street, place, first_number=number, **more)
+    return _blemishes(site, ember_id)
 
 
 def _lines_per_copy(site: Site) -> int:
-    lips = [i for i, line in enumerate(site.survey_lines) if line.name == "CROWN1"]
-    return len(site.survey_lines) - lips[-1]
+    lips = [i for i, line in enumerate(site.all(SurveyLine)) if line.name == "CROWN1"]
+    return len(site.all(SurveyLine)) - lips[-1]
 
 
-def _blemishes(site: Site, ember: str, ember_id: str) -> Site:
+def _blemishes(site: Site, ember_id: str) -> Site:
     """A few mistakes on purpose, each of its own kind, so that the list of findings has something to show."""
-    site = edits.set_vips(
+    site = set_vips(
         site,
         ember_id,
         [
@@ -253,7 +258,8 @@ def _blemishes(site: Site, ember: str, ember_id: str) -> Site:
             Vip(chainage=214.4, grade=-0.004),
         ],
     )
-    return edits.set_pad(site, f"{ember} R4", 40.2)
+    row = next(r for r in site.all(LotRow) if r.street == ember_id and r.place == "right")
+    return set_pad(site, row.id, 4, 40.2)
 
 
 if __name__ == "__main__":

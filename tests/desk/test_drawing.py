@@ -16,9 +16,9 @@ from humble_loop.desk.drawing import (
 )
 from humble_loop.desk.handles import snap_to_street
 from humble_loop.desk.layers import Label, LabelLayer
-from humble_loop.site import edits
-from humble_loop.site.model import Vip
-from humble_loop.solve.engine import Engine, Unsolved
+from tests import edits
+from humble_loop.kinds.street import Vip
+from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.solve.lot import lots, pad
 from humble_loop.solve.section import edges, half_road, roadside
 from humble_loop.solve.street import chain_of, crown_levels, ground_of
@@ -65,7 +65,7 @@ def test_hachures_begin_at_the_top_of_the_slope(court):
 
 def test_a_street_without_levels_is_drawn_all_the_same(court):
     from humble_loop.site.libraries import new_site
-    from humble_loop.site.model import Bend
+    from humble_loop.kinds.street import Bend
 
     site = edits.add_street(new_site(), "S", [Bend(easting=0, northing=0), Bend(easting=90, northing=0)])
     made = street_lines(Engine(site), "s")

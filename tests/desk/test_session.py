@@ -6,7 +6,7 @@ import pytest
 from humble_loop.desk.session import Chosen, Session
 from humble_loop.desk.theme import DARK, LIGHT
 from humble_loop.formats.errors import FormatError
-from humble_loop.site import edits
+from tests import edits
 from tests.conftest import t_site
 
 

@@ -15,8 +15,8 @@ from humble_loop.desk.session import Chosen
 from humble_loop.desk.theme import DARK, LIGHT, Theme
 from humble_loop.formats.quantities import show_length
 from humble_loop.formats.site_file import load_site, save_site
-from humble_loop.site import edits
-from humble_loop.solve.engine import Engine
+from tests import edits
+from humble_loop.engine.query import Engine
 from humble_loop.solve.head import head_outline
 from humble_loop.solve.junction import all_joints, throat
 from humble_loop.solve.lot import lots, pad
@@ -615,7 +615,7 @@ def test_an_empty_site_says_what_to_do(drive):
 
 def test_a_site_that_cannot_be_solved_still_opens_with_its_findings(drive):
     from humble_loop.site.libraries import new_site
-    from humble_loop.site.model import Bend
+    from humble_loop.kinds.street import Bend
 
     site = with_ring(new_site())
     site = edits.set_head(

@@ -16,12 +16,16 @@ from humble_loop.formats.errors import FormatError
 from humble_loop.formats.landxml import read_landxml, write_landxml
 from humble_loop.formats.points_csv import read_points_csv
 from humble_loop.geometry.bends import BendInput, chain_from_bends
-from humble_loop.site import edits
+from tests import edits
 from humble_loop.site.libraries import new_site
-from humble_loop.site.model import Bend, Vip
-from humble_loop.solve.engine import Engine
-from humble_loop.solve.street import chain_of, grade_line
-from humble_loop.solve.surface import whole_surface
+from humble_loop.kinds.street import Bend, Vip
+from humble_loop.engine.query import Engine
+from humble_loop.kinds.ground import Ground
+from humble_loop.kinds.street import Street
+from humble_loop.kinds.street.levels import grade_line
+from humble_loop.kinds.street.plan import chain_of
+from humble_loop.whole.delivery import delivery
+from humble_loop.whole.surface import whole_surface
 from tests.conftest import reference
 
 ROWS = [
@@ -65,8 +69,8 @@ def test_a_file_of_bends_is_a_street(tmp_path):
     case = reference("centrelines")[2]
     keys = ("easting", "northing", "radius", "transition_in", "transition_out")
     text = ",".join(keys) + "\n" + "\n".join(",".join(str(p[k]) for k in keys) for p in case["points"])
-    site = bring_in(new_site(), [write(tmp_path / "ridge.csv", text)]).site
-    assert site.streets[0].name == "ridge"
+    site = bring_in(new_site(), [write(tmp_path / "ridge.csv", text)])[0]
+    assert site.all(Street)[0].name == "ridge"
     assert chain_of(Engine(site), "ridge").total == pytest.approx(case["length"], abs=1e-6)
 
 
@@ -148,11 +152,11 @@ def alignment_site():
 
 def test_alignments_and_profiles_come_back_to_a_micrometre(tmp_path):
     site = alignment_site()
-    write_landxml(Engine(site), tmp_path / "a.xml")
-    back = bring_in(new_site(), [tmp_path / "a.xml"]).site
+    write_landxml(delivery(Engine(site)), tmp_path / "a.xml")
+    back = bring_in(new_site(), [tmp_path / "a.xml"])[0]
     a, b = Engine(site), Engine(back)
-    for old, new in zip(site.streets, back.streets, strict=True):
-        p, r = chain_of(a, old.id), chain_of(b, new.id)
+    for old, new in zip(site.all(Street), back.all(Street), strict=True):
+        p, r = chain_of(a, old.id).moved(*site.origin), chain_of(b, new.id).moved(*back.origin)
         s = np.linspace(0, p.total, 50)
         assert r.total == pytest.approx(p.total, abs=1e-6)
         assert np.abs(r.points_at(s) - p.points_at(s)).max() < 1e-6
@@ -161,11 +165,11 @@ def test_alignments_and_profiles_come_back_to_a_micrometre(tmp_path):
 
 def test_surfaces_come_back(tmp_path, brickworks):
     q = Engine(brickworks)
-    write_landxml(q, tmp_path / "a.xml")
+    write_landxml(delivery(q), tmp_path / "a.xml")
     got = read_landxml(tmp_path / "a.xml")
     names = dict(got.surfaces)
-    assert names["Ground"].points == pytest.approx(brickworks.grounds[-1].surface.points)
-    assert len(names["Finished surface"].triangles) == len(whole_surface(q).triangles)
+    assert names["Ground"].points == pytest.approx(brickworks.all(Ground)[-1].surface.points)
+    assert len(names["Finished surface"].triangles) == len(whole_surface(q).surface.triangles)
     assert {line.name for line in got.lines} >= {"Kiln Court H1", "Ember Loop R4"}
 
 
@@ -183,7 +187,7 @@ def test_a_curve_of_more_than_half_a_circle_becomes_several_bends(tmp_path):
       <Line><Start>0 -30</Start><End>0 0</End></Line>
       <Curve rot="ccw"><Start>0 0</Start><Center>10 0</Center><End>10 -10</End></Curve>
       <Line><Start>10 -10</Start><End>-40 -10</End></Line></CoordGeom></Alignment></Alignments>"""
-    site = bring_in(new_site(), [landxml(tmp_path, body)]).site
+    site = bring_in(new_site(), [landxml(tmp_path, body)])[0]
     chain = chain_of(Engine(site), "loop")
     assert chain.total == pytest.approx(30 + 1.5 * np.pi * 10 + 50, abs=1e-6)
     assert chain.points_at([30 + 0.5 * np.pi * 10])[0] == pytest.approx([10, 10], abs=1e-6)
@@ -192,10 +196,10 @@ def test_a_curve_of_more_than_half_a_circle_becomes_several_bends(tmp_path):
 def test_survey_feet_and_a_starting_chainage_are_taken_into_account(tmp_path):
     body = """<Alignments><Alignment name="A" staStart="100"><CoordGeom><Line><Start>0 0</Start><End>0 300</End></Line></CoordGeom>
       <Profile><ProfAlign name="p"><PVI>100 10</PVI><ParaCurve length="60">250 16</ParaCurve><PVI>400 13</PVI></ProfAlign></Profile></Alignment></Alignments>"""
-    site = bring_in(new_site(), [landxml(tmp_path, body, FEET)]).site
+    site = bring_in(new_site(), [landxml(tmp_path, body, FEET)])[0]
     foot = 1200 / 3937
     assert chain_of(Engine(site), "a").total == pytest.approx(300 * foot)
-    got = np.array([(v.chainage, v.level, v.curve_length) for v in site.streets[0].vips])
+    got = np.array([(v.chainage, v.level, v.curve_length) for v in site.all(Street)[0].vips])
     assert got == pytest.approx(np.array([(0, 10, 0), (150, 16, 60), (300, 13, 0)]) * foot)
 
 
@@ -256,21 +260,22 @@ def test_a_drawing_without_anything_usable(tmp_path):
 
 def test_the_exported_drawing_holds_the_design(tmp_path, brickworks):
     q = Engine(brickworks)
-    write_dxf(q, tmp_path / "a.dxf")
+    write_dxf(delivery(q), tmp_path / "a.dxf")
     d = ezdxf.readfile(tmp_path / "a.dxf")
     layers = {e.dxf.layer for e in d.modelspace()}
     assert {
         "centreline",
-        "lip",
+        "left lip",
+        "return",
         "boundary",
         "lot",
-        "pad level",
+        "pad",
         "set-out",
         "finished contour",
         "finished surface",
     } <= layers
     faces = [e for e in d.modelspace() if e.dxftype() == "3DFACE"]
-    assert len(faces) == len(whole_surface(q).triangles)
+    assert len(faces) == len(whole_surface(q).surface.triangles)
     line = next(e for e in d.modelspace() if e.dxf.layer == "centreline")
     length = sum(_bulge_length(a, b) for a, b in zip(line.get_points("xyb")[:-1], line.get_points("xyb")[1:]))
     assert length == pytest.approx(chain_of(q, "claypit-road").total, abs=1e-6)
@@ -342,9 +347,9 @@ def test_files_together_make_one_ground_and_streets_find_their_junctions(tmp_pat
     )
     files = [landxml(tmp_path, f"<Alignments>{body}</Alignments>"), write(tmp_path / "p.csv", points)]
     told = []
-    brought = bring_in(new_site(), files, progress=lambda share, words: told.append((share, words)))
-    q = Engine(brought.site)
-    from humble_loop.solve.junction import all_joints
+    site, brought = bring_in(new_site(), files, progress=lambda share, words: told.append((share, words)))
+    q = Engine(site)
+    from humble_loop.kinds.junction.nodes import all_joints
 
     assert all_joints(q) == (("side", "start", "main"),)
     assert [share for share, _ in told] == sorted(share for share, _ in told)
@@ -355,8 +360,8 @@ def test_files_together_make_one_ground_and_streets_find_their_junctions(tmp_pat
 def test_names_that_are_taken_are_made_unique(tmp_path):
     text = "easting,northing,radius\n0,0,0\n50,0,0\n"
     file = write(tmp_path / "High Street.csv", text)
-    site = bring_in(bring_in(new_site(), [file]).site, [file]).site
-    assert [s.name for s in site.streets] == ["High Street", "High Street 2"]
+    site = bring_in(bring_in(new_site(), [file])[0], [file])[0]
+    assert [s.name for s in site.all(Street)] == ["High Street", "High Street 2"]
 
 
 def test_giving_up_changes_nothing(tmp_path):
@@ -375,8 +380,8 @@ def test_giving_up_changes_nothing(tmp_path):
 def test_long_edges_are_peeled_when_asked(tmp_path):
     rows = [(x, y) for x in range(0, 50, 5) for y in range(0, 50, 5)] + [(400, 20)]
     file = write(tmp_path / "p.csv", "\n".join(f"{i},{x},{y},1" for i, (x, y) in enumerate(rows)))
-    site = bring_in(new_site(), [file], Options(longest_edge=20)).site
-    assert np.isnan(site.grounds[0].surface.levels([[200, 20]])[0])
+    site = bring_in(new_site(), [file], Options(longest_edge=20))[0]
+    assert np.isnan(site.all(Ground)[0].surface.levels([[200, 20]])[0])
 
 
 def test_the_chain_of_a_reference_case_survives_its_csv(tmp_path):

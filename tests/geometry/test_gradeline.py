@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from humble_loop.geometry.gradeline import Cubic, Profile
-from humble_loop.geometry.tube import straights_in_tube
+from humble_loop.propose.follow import straights_in_tube
 from tests.conftest import reference
 
 

@@ -1,15 +1,20 @@
 """The document's models: frozen, strict, and plain in JSON."""
 
-import json
+
+from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from humble_loop.formats.site_file import site_json, with_libraries
+from humble_loop.formats.site_file import site_from_json, site_json
+from humble_loop.kinds.lot import LotRow
+from humble_loop.kinds.street import Bend, Street, Vip
+from humble_loop.kinds.turning_head.model import TurningHead
 from humble_loop.site.edits import sentence
-from humble_loop.site.model import Bend, Head, LotRow, Settings, Site, Street, Vip, slug
+from humble_loop.site.libraries import new_site
+from humble_loop.site.model import Settings, slug
 from tests.conftest import t_site
 
 
@@ -18,7 +23,7 @@ def test_models_are_frozen():
     with pytest.raises(ValidationError):
         site.name = "other"
     with pytest.raises(ValidationError):
-        site.streets[0].bends[0].easting = 5.0
+        site.all(Street)[0].bends[0].easting = 5.0
 
 
 @pytest.mark.parametrize(
@@ -29,8 +34,8 @@ def test_models_are_frozen():
         (lambda: Bend(easting=0, northing=0, radius=-1), "negative"),
         (lambda: Vip(chainage=0), "either a level or a grade"),
         (lambda: Vip(chainage=0, level=1, grade=0.1), "either a level or a grade"),
-        (lambda: Head(radius=0), "more than zero"),
-        (lambda: Head(kind="square"), "bulb"),
+        (lambda: TurningHead(street="s", radius=0), "more than zero"),
+        (lambda: TurningHead(street="s", kind="square"), "bulb"),
         (lambda: Settings(units="cubits"), "'m', 'ft' or 'us-ft'"),
         (lambda: LotRow(name="r", street="s", place="left", frontage=float("inf")), "more than zero"),
         (lambda: Street(name="s", bends=()), "at least 2"),
@@ -63,14 +68,12 @@ bends = st.lists(
 @given(names, bends, st.lists(st.floats(-50, 50), max_size=4))
 def test_any_site_comes_back_from_its_json(name, points, levels):
     vips = tuple(Vip(chainage=10.0 * i, level=z) for i, z in enumerate(levels))
-    site = Site.model_validate(
-        with_libraries({"name": name, "streets": (Street(name=name, bends=tuple(points), vips=vips),)})
-    )
-    back = Site.model_validate(json.loads(site_json(site))["site"])
+    site = new_site(name).put(Street(name=name, bends=tuple(points), vips=vips))
+    back = site_from_json(Path("site.json"), site_json(site).encode(), lambda name: None)
     assert back == site
 
 
 def test_looking_a_thing_up_by_id():
     site = t_site()
-    assert site.find("streets", "side") is site.streets[1]
-    assert site.find("streets", "nowhere") is None
+    assert site.find(Street, "side") is site.all(Street)[1]
+    assert site.find(Street, "nowhere") is None

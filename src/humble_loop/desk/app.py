@@ -16,13 +16,14 @@ from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
 
 from humble_loop.cli import OneLineParser, complain
-from humble_loop.desk.session import Chosen, Session
+from humble_loop.desk.session import Session
 from humble_loop.desk.theme import THEMES, font, load_fonts
 from humble_loop.desk.window import MainWindow
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.recovery import lost_sessions
 from humble_loop.formats.site_file import load_site
-from humble_loop.site.edits import street_of
+from humble_loop.kinds.lot.layout import lots_on
+from humble_loop.lines.line import ThingId
 from humble_loop.site.libraries import new_site
 from humble_loop.site.model import Site
 
@@ -84,7 +85,7 @@ def run(arguments: Sequence[str]) -> int:
         return take_picture(app, window, options.shot, options.view)
     lost = lost_sessions(state / "recovery")
     if lost:
-        window.offer_recovery(lost[0])
+        window.files.offer_recovery(lost[0])
     return int(app.exec())
 
 
@@ -120,9 +121,20 @@ def _reporter(window: MainWindow, log: Path) -> Callable[..., None]:
 
 def _show_demo(window: MainWindow) -> None:
     """Something worth seeing: Kiln Court chosen, the estate in the plan."""
-    window.session.choose(Chosen("street", street_of(window.session.site, "Kiln Court").id))
-    window.plan.look_at(4122.0, 8206.0, 232.0)
-    window.session.point_asked.emit(4150.0, 8186.0)
+    window.stage_row.choose(1)
+    window.session.choose(ThingId("street", "kiln-court"))
+    _look_at(window, 4122.0, 8206.0, 232.0)
+    _ask(window, 4150.0, 8186.0)
+
+
+def _look_at(window: MainWindow, easting: float, northing: float, across: float) -> None:
+    e, n = window.session.origin
+    window.plan.look_at(easting - e, northing - n, across)
+
+
+def _ask(window: MainWindow, easting: float, northing: float) -> None:
+    e, n = window.session.origin
+    window.session.point_asked.emit(easting - e, northing - n)
 
 
 def settle(app: QApplication, window: MainWindow) -> None:
@@ -158,51 +170,53 @@ def take_picture(app: QApplication, window: MainWindow, target: Path, view: str)
 
 def _junction(window: MainWindow) -> None:
     window.stage_row.choose(4)
-    window.session.choose(Chosen("street", "ember-loop"))
-    window.plan.look_at(4086.0, 8193.0, 34.0)
-    window.session.point_asked.emit(4086.5, 8195.5)
+    window.session.choose(ThingId("street", "ember-loop"))
+    _look_at(window, 4086.0, 8193.0, 34.0)
+    _ask(window, 4086.5, 8195.5)
 
 
 def _bulb(window: MainWindow) -> None:
     window.stage_row.choose(5)
-    window.session.choose(Chosen("street", "kiln-court"))
-    window.plan.look_at(4178.0, 8187.5, 36.0)
-    window.session.point_asked.emit(4190.0, 8191.0)
+    window.session.choose(ThingId("street", "kiln-court"))
+    _look_at(window, 4178.0, 8187.5, 36.0)
+    _ask(window, 4190.0, 8191.0)
 
 
 def _long_section(window: MainWindow) -> None:
     window.stage_row.choose(2)
-    window.session.choose(Chosen("street", "ember-loop"))
-    window.session.choose_vip(2)
+    window.session.choose(ThingId("street", "ember-loop"))
+    window.session.choose(ThingId("street", "ember-loop"), ("vip", "ember-loop", 2))
     window.long_section.point_station(92.0)
 
 
 def _lots(window: MainWindow) -> None:
     window.stage_row.choose(6)
-    window.session.choose(Chosen("lot", "ember-loop", "Ember Loop R4"))
-    window.plan.look_at(4075.0, 8215.0, 130.0)
+    named = {f.name: f.id for f in lots_on(window.session.engine, "ember-loop")}
+    window.session.choose(ThingId("lot", named["Ember Loop R4"]))
+    _look_at(window, 4075.0, 8215.0, 130.0)
 
 
 def _trail(window: MainWindow) -> None:
-    window.session.choose(Chosen("street", "kiln-court"))
-    window.plan.look_at(4132.0, 8180.0, 60.0)
-    window.session.point_asked.emit(4128.0, 8183.5)
+    window.session.choose(ThingId("street", "kiln-court"))
+    _look_at(window, 4132.0, 8180.0, 60.0)
+    _ask(window, 4128.0, 8183.5)
 
 
 def _sketch(window: MainWindow) -> None:
-    window.plan.look_at(4105.0, 8132.0, 150.0)
+    _look_at(window, 4105.0, 8132.0, 150.0)
     window.draw_street()
     sketch = window.plan.sketch
     assert sketch is not None
-    for place in ((4059.6, 8124.0), (4112.0, 8120.5)):
+    e, n = window.session.origin
+    for place in ((4059.6 - e, 8124.0 - n), (4112.0 - e, 8120.5 - n)):
         sketch.move(place, 2.0)
         sketch.click(place, 2.0)
-    sketch.move((4140.0, 8098.0), 2.0)
+    sketch.move((4140.0 - e, 8098.0 - n), 2.0)
 
 
 def _empty(window: MainWindow) -> None:
-
     window.session.take(new_site())
+    window.stage_row.choose(0)
     window.plan.fit()
 
 

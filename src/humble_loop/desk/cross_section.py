@@ -6,17 +6,16 @@ import numpy as np
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtWidgets import QWidget
 
-from humble_loop.desk.dragging import Place
-from humble_loop.desk.drawing import cross_lines
+from humble_loop.desk.drawing import CrossView, cross_view
 from humble_loop.desk.follower import Follower
 from humble_loop.desk.layers import Label, PolygonLayer
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme
 from humble_loop.desk.view import DrawingView
+from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import show_chainage, show_grade, show_length
-from humble_loop.solve import parts
-from humble_loop.solve.engine import Unsolved
-from humble_loop.solve.street import centreline
+from humble_loop.kinds.street.plan import centreline
+from humble_loop.lines.describe import Place
 
 _STRETCH = 2.0  # levels are drawn this much larger than distances
 
@@ -48,19 +47,17 @@ class CrossSection(DrawingView):
 
     def refresh(self) -> None:
         """Show the section at the cursor's chainage, or half way along the chosen street."""
-        q, street = self.session.engine, self.session.chosen.street
+        q, street = self.session.engine, self.session.street
         if self.theme is None or not self.isVisible():
             return
-        if street not in parts.street_ids(q) or isinstance(line := q.attempt(centreline, street), Unsolved):
+        if not street or isinstance(line := q.attempt(centreline, street), Unsolved):
             self._ground.setData([], [])
             self._design.setData([], [])
             self._between.show_shapes([])
             self.labels.show_labels([Label(0, 0, "choose a street", "quiet", 12, 400, 0, True)])
             return
         s = self._chainage(line.chain.total)
-        made = cross_lines(q, street, s)
-        if made is None:
-            return
+        made = cross_view(q, street, s)
         self._ground.setData(made.ground[:, 0], made.ground[:, 1])
         self._design.setData(made.design[:, 0], made.design[:, 1])
         crown = (
@@ -79,16 +76,22 @@ class CrossSection(DrawingView):
         if not self.session.dragging:
             self._crown = crown
         self._show_fill(made.design, made.ground)
-        self._show_labels(made.design, made.names)
+        self._show_labels(made)
+
+    def fit(self) -> None:
+        """Show the whole section again."""
+        self._fitted = None
+        self.refresh()
 
     def _chainage(self, total: float) -> float:
         station = self.session.station
-        return station[1] if station and station[0] == self.session.chosen.street else 0.5 * total
+        here = station is not None and getattr(station.line, "street", "") == self.session.street
+        return station.chainage if here and station else 0.5 * total
 
     def caption(self) -> str:
         """The chainage shown, in words; '' when no street is."""
-        q, street, settings = self.session.engine, self.session.chosen.street, self.session.site.settings
-        line = q.attempt(centreline, street) if street in parts.street_ids(q) else None
+        q, street, settings = self.session.engine, self.session.street, self.session.site.settings
+        line = q.attempt(centreline, street) if street else None
         if line is None or isinstance(line, Unsolved):
             return ""
         return show_chainage(self._chainage(line.chain.total), settings.chainage_format, settings.units)
@@ -96,6 +99,7 @@ class CrossSection(DrawingView):
     def _show_fill(self, design: np.ndarray, ground: np.ndarray) -> None:
         assert self.theme is not None
         known = ground[np.isfinite(ground[:, 1])]
+        design = design[np.isfinite(design[:, 1])]
         if len(design) < 3 or len(known) < 2:
             self._between.show_shapes([])
             return
@@ -110,8 +114,8 @@ class CrossSection(DrawingView):
             shapes.append((ring, self.theme.colour(role, 60), none))
         self._between.show_shapes(shapes)
 
-    def _show_labels(self, design: np.ndarray, names: tuple[str, ...]) -> None:
-        unit = self.session.site.settings.units
+    def _show_labels(self, made: CrossView) -> None:
+        unit, design, names = self.session.site.settings.units, made.design, made.names
         labels = []
         points = dict(zip(names, design)) if names and "crown" in names else {}
         if points:
@@ -147,10 +151,8 @@ class CrossSection(DrawingView):
                         2,
                     )
                 )
-        if not names:
-            labels.append(
-                Label(0, self._crown, "an existing street: the ground is its section", "quiet", 12, 400, 3, True)
-            )
+        if made.words:
+            labels.append(Label(0, self._crown, made.words, "quiet", 12, 400, 3, True))
         self.labels.show_labels(labels)
 
     def zoom(self, factor: float, about: Place, keys: Qt.KeyboardModifier) -> None:

@@ -2,37 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
-
 from PySide6.QtCore import QObject, QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QLabel, QWidget
 
-from humble_loop.desk.session import Edit, Session
+from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme
+from humble_loop.desk.values import read_typed, show
 from humble_loop.formats.quantities import NotAQuantity
-
-Place = tuple[float, float]
-
-
-@dataclass(frozen=True)
-class Handle:
-    """Something to drag.
-
-    ``moved`` gives for a place the edit, and the words for its value; ``typed`` gives the edit for typed text
-    (raising NotAQuantity); ``asks`` says what a typed number means; ``rule`` gives the nearest rule in words.
-    """
-
-    place: Place
-    title: str
-    shape: str  # 'square' (bends, VIPs), 'round' (radii)
-    moved: Callable[[Place], tuple[Edit, str]]
-    typed: Callable[[str], Edit]
-    asks: str
-    rule: Callable[[], str] = lambda: ""
-    chosen: bool = False
-    state: str = "set"
+from humble_loop.lines.describe import Handle, Place, Told
 
 
 class Tag(QLabel):
@@ -107,7 +85,8 @@ class Dragging(QObject):
     def _move_now(self) -> None:
         if self.handle is None or self._place is None or self._text:
             return
-        edit, self._words = self.handle.moved(self._place)
+        edit, told = self.handle.moved(self._place)
+        self._words = self._told(told)
         self._why = self._session.preview(edit)
         self._show()
 
@@ -133,12 +112,22 @@ class Dragging(QObject):
         self._why = ""
         if text:
             try:
-                self._why = self._session.preview(self.handle.typed(text))
+                self._why = self._session.preview(read_typed(text, self.handle.typed, self._session.site.settings))
             except NotAQuantity as error:
                 self._why = "" if text in ("-", "+", ".", "−") else str(error)
         elif self._place is not None:
             self._soon.start()
         self._show()
+
+    def _told(self, told: tuple[Told, ...]) -> str:
+        settings = self._session.site.settings
+        out = []
+        for t in told:
+            words = f"{t.label} <b>{show(t.unit, t.value, settings)}</b>"
+            if t.was is not None:
+                words += f" ({show(t.unit, t.value - t.was, settings, signed=True)})"
+            out.append(words)
+        return "  ".join(out)
 
     def finish(self) -> None:
         """Let go: what is shown stays, as one undo step."""
@@ -166,12 +155,16 @@ class Dragging(QObject):
         assert self.handle is not None
         lines = [f"<b>{self.handle.title}</b>"]
         if self._text:
-            lines.append(f"{self.handle.asks}: <u>{self._text}</u>")
+            lines.append(f"{self._asks()}: <u>{self._text}</u>")
         elif self._words:
             lines.append(self._words)
         else:
-            lines.append(f"drag, or type {self.handle.asks}")
-        rule = self._why or self.handle.rule()
+            lines.append(f"drag, or type {self._asks()}")
+        rule = self._why or self.handle.rule(self._session.engine)
         if rule:
             lines.append(f"<i>{rule}</i>")
         self._tag.show_at(self._at, lines)
+
+    def _asks(self) -> str:
+        assert self.handle is not None
+        return ", or ".join(t.asks for t in reversed(self.handle.typed))

@@ -1,4 +1,4 @@
-"""What the plan draws, as queries: a view redraws a thing only when the answer is another object."""
+"""What the views draw, as queries: a view redraws a thing only when the answer is another object."""
 
 from __future__ import annotations
 
@@ -6,244 +6,61 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen
-from humble_loop.geometry.chain import Chain
 from humble_loop.ground.contour import contour_segments
+from humble_loop.ground.drape import drape
 from humble_loop.ground.surface import Surface
-from humble_loop.site.model import End, Side
-from humble_loop.solve import parts
-from humble_loop.solve.engine import Engine, Unsolved, query
-from humble_loop.solve.head import head_outline, ring_normals
-from humble_loop.solve.junction import (
-    ENDS,
-    SIDES,
-    Joint,
-    joint,
-    joints_on,
-    kerb_return,
-    leg_side,
-    require_joint,
-    throat,
-)
-from humble_loop.solve.lot import lot_plan, lots, pad
-from humble_loop.solve.section import (
-    Edge,
-    batters,
-    edges,
-    gaps,
-    half_road,
-    is_new,
-    roadside,
-    side_shape,
-    strip_range,
-)
-from humble_loop.solve.street import (
-    chain_of,
-    crown_levels,
-    ground_along,
-    ground_of,
-    lane_width,
-    lip_line,
-    lip_plan,
-    side_sign,
-)
-from humble_loop.solve.surface import finished_mesh, street_pieces
+from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
+from humble_loop.kinds.street.section import StreetFace, own_range
+from humble_loop.lines.describe import Crossing, Drawing, Label, Stroke, Window
+from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
+from humble_loop.lines.line import LineId, ThingId, line, line_plan
+from humble_loop.lines.standing import kind_of, kinds
+from humble_loop.site import parts
+from humble_loop.site.model import SIDES
+from humble_loop.whole.surface import face_tree
+from humble_loop.whole.things import things_of
 
-_GAP = np.full((1, 2), np.nan)
-_SAG = 0.03  # metres between a drawn chord and its curve
-
-
-def joined_up(lines: list[Floats]) -> Floats:
-    """Lines (each (k, 2)) as one array with NaN between, as plots take them."""
-    if not lines:
-        return np.empty((0, 2))
-    return frozen(np.concatenate([p for line in lines for p in (line[:, :2], _GAP)]))
-
-
-@dataclass(frozen=True)
-class StreetLines:
-    """A street in plan: NaN-separated lines (n, 2) by role."""
-
-    centreline: Floats
-    left_lip: Floats
-    right_lip: Floats
-    returns: Floats
-    kerbs: Floats
-    paths: Floats
-    boundaries: Floats
-
-
-_ROLE_OF = {
-    "lip": "returns",
-    "back of kerb": "kerbs",
-    "path front": "paths",
-    "path back": "paths",
-    "boundary": "boundaries",
-}
+WITH_CONTOURS = ("carriageway", "junction", "bulb")
 
 
 @query
-def street_lines(q: Engine, street: str) -> StreetLines:
-    """The lines of a street in plan, as far as they can be worked out.
+def outline(q: Engine, thing: ThingId) -> Drawing:
+    """A thing in plan, without levels."""
+    return kind_of(thing.kind).outline(q, thing)
 
-    They rest on nothing that has a level, so a street is drawn before it has any, and stays as it is while
-    levels are dragged.
-    """
-    chain = chain_of(q, street)
-    by_role: dict[str, list[Floats]] = {k: [] for k in StreetLines.__dataclass_fields__ if k != "centreline"}
-    for side in SIDES:
-        lip = q.attempt(lip_plan, street, side)
-        if not isinstance(lip, Unsolved):
-            low, high = strip_range(q, street, side) if is_new(q, street) else (0.0, lip.chain.total)
-            by_role[f"{side}_lip"].append(lip.chain.points_at(_within(lip.chain, low, high), lip.offset))
-    for edge in edges(q, street):
-        lines = q.attempt(edge_lines, edge)
-        if isinstance(lines, Unsolved):
+
+@query
+def details(q: Engine, thing: ThingId) -> Drawing:
+    """What else the plan shows of a thing."""
+    return kind_of(thing.kind).details(q, thing)
+
+
+@query
+def outline_of_all(q: Engine, kind: str) -> Drawing:
+    """All things of a kind, drawn as one."""
+    by_role: dict[str, list[Floats]] = {}
+    labels: list[Label] = []
+    for thing in things_of(q, kind):
+        made = q.attempt(outline, thing)
+        if isinstance(made, Unsolved):
             continue
-        for name, runs in lines:
-            role = _ROLE_OF.get(name)
-            if role is not None and (role, edge[0]) != ("returns", "side"):
-                by_role[role].extend(runs)
-    centreline_ = joined_up([chain.points_at(chain.sampled(sag=_SAG))])
-    return StreetLines(centreline_, **{k: joined_up(v) for k, v in by_role.items()})
-
-
-def _within(chain: Chain, low: float, high: float) -> Floats:
-    """Chainages from ``low`` to ``high`` that follow the chain closely."""
-    s = chain.sampled(sag=_SAG, reach=8.0)
-    return np.concatenate([[low], s[(s > low + 1e-6) & (s < high - 1e-6)], [high]])
+        for s in made.strokes:
+            by_role.setdefault(s.role, []).append(s.points)
+        labels += made.labels
+    return Drawing(tuple(Stroke(r, frozen(np.concatenate(p))) for r, p in by_role.items()), (), tuple(labels))
 
 
 @query
-def edge_lines(q: Engine, edge: Edge) -> tuple[tuple[str, tuple[Floats, ...]], ...]:
-    """The lines of section points beside an edge of the road, in plan: name, and runs of points (n, 2)."""
-    if edge[0] == "side":
-        street, side = edge[1], SIDES[0] if edge[2] == "left" else SIDES[1]
-        chain, shape, sign = chain_of(q, street), side_shape(q, street, side), side_sign(side)
-        low, high = strip_range(q, street, side)
-        holes = gaps(q, street, side)
-        starts, ends = [low, *(b for _, b in holes)], [*(a for a, _ in holes), high]
-        pieces = [_within(chain, a, b) for a, b in zip(starts, ends) if b > a]
-        width = lane_width(q, street, side)
-        return tuple(
-            (name, tuple(chain.points_at(s, sign * (width + out)) for s in pieces))
-            for name, out in zip(shape.names, shape.out)
-        )
-    if edge[0] == "corner":
-        street, end, corner = edge[1], *_end_and_side(edge[2], edge[3])
-        arc, last = kerb_return(q, street, end, corner).arc, side_shape(q, street, leg_side(end, corner))
-        j = require_joint(q, street, end)
-        first = side_shape(q, j.through, "left" if j.through_side > 0 else "right")
-        line, first = arc.chain, first if is_new(q, j.through) and first.names == last.names else last
-        outwards = (arc.centre - line.points_at(s := line.sampled(sag=_SAG))) / arc.radius
-    else:
-        outline = head_outline(q, edge[1])
-        line, first, last = outline.ring, side_shape(q, edge[1], "left"), side_shape(q, edge[1], "right")
-        outwards = ring_normals(outline, s := line.sampled(sag=_SAG, reach=8.0))
-        if first.names != last.names:
-            first = last
-    t = (s / line.total)[:, None]
-    base = line.points_at(s)
-    return tuple(
-        (name, (base + outwards * ((1 - t) * a + t * b),)) for name, a, b in zip(last.names, first.out, last.out)
-    )
-
-
-def _end_and_side(end: str, side: str) -> tuple[End, Side]:
-    return ENDS[0] if end == "start" else ENDS[1], SIDES[0] if side == "left" else SIDES[1]
-
-
-@dataclass(frozen=True)
-class BatterLines:
-    """A street's batters in plan: toes, and hachures of cut and fill, as NaN-separated lines (n, 2)."""
-
-    toes: Floats
-    cut_hachures: Floats
-    fill_hachures: Floats
-
-
-@query
-def batter_lines(q: Engine, street: str) -> BatterLines:
-    """The batters of a street in plan, with hachures from the top of the slope, long and short in turn."""
-    by_role: dict[str, list[Floats]] = {"toes": [], "cut_hachures": [], "fill_hachures": []}
-    for edge in edges(q, street):
-        made = q.attempt(batters, edge)
-        if isinstance(made, Unsolved) or not len(made.index):
-            continue
-        hinge, toe = roadside(q, edge).points[made.index, -1, :2], made.toes.points[:, :2]
-        by_role["toes"].extend(np.split(toe, np.flatnonzero(~made.joined) + 1))
-        for k, (h, t, cut) in enumerate(zip(hinge, toe, made.toes.cut)):
-            top, bottom = (t, h) if cut else (h, t)
-            stroke = np.stack([top, top + (bottom - top) * (0.9 if k % 2 else 0.45)])
-            by_role["cut_hachures" if cut else "fill_hachures"].append(stroke)
-    return BatterLines(**{k: joined_up(v) for k, v in by_role.items()})
-
-
-@dataclass(frozen=True)
-class LotLines:
-    """Lots of a street in plan: for each its name, outline, pad, pad level, mean cut (−) or fill (+) depth, and state."""
-
-    names: tuple[str, ...]
-    outlines: tuple[Floats, ...]
-    pads: tuple[Floats, ...]
-    levels: Floats
-    depths: Floats
-    states: tuple[str, ...]
-    out_of_window: tuple[bool, ...]
-
-
-@query
-def lot_lines(q: Engine, street: str) -> LotLines:
-    """The lots of a street as the plan draws them."""
-    names, outlines, pads, levels, depths, states, out = [], [], [], [], [], [], []
-    for lot in lots(q, street):
-        plan, level = q.attempt(lot_plan, street, lot.name), q.attempt(pad, street, lot.name)
-        if isinstance(plan, Unsolved) or isinstance(level, Unsolved):
-            continue
-        names.append(lot.name)
-        outlines.append(plan.outline)
-        pads.append(plan.pad)
-        levels.append(level.level)
-        depths.append(level.level - level.wanted)
-        states.append(level.state)
-        out.append(not level.low - 1e-6 <= level.level <= level.high + 1e-6)
-    return LotLines(
-        tuple(names), tuple(outlines), tuple(pads), frozen(levels), frozen(depths), tuple(states), tuple(out)
-    )
-
-
-@query
-def ground_contours(q: Engine) -> tuple[Floats, Floats, Floats, Floats]:
-    """Contours of the ground as pairs of points (2k, 2): ordinary and every fifth, with their levels (k,)."""
-    interval = parts.settings(q).contour_interval
-    segments, levels = contour_segments(ground_of(q), interval)
-    main = np.abs(np.mod(np.round(levels / interval), 5)) < 0.5
-    return (
-        frozen(segments[~main].reshape(-1, 2)),
-        frozen(segments[main].reshape(-1, 2)),
-        frozen(levels[~main]),
-        frozen(levels[main]),
-    )
-
-
-@query
-def fine_contours(q: Engine, street: str) -> tuple[Floats, Floats]:
-    """Fine contours as pairs of points across a street's carriageway, junctions and bulb, and flow arrows (n, 4)."""
-    interval = parts.settings(q).fine_contour_interval
-    pairs, arrows = [], []
-    for piece in street_pieces(q, street):
-        if piece[0] not in ("carriageway", "junction", "bulb"):
-            continue
-        made = q.attempt(finished_mesh, piece)
-        if isinstance(made, Unsolved) or made.surface.empty:
-            continue
-        segments, _ = contour_segments(made.surface, interval)
-        pairs.append(segments.reshape(-1, 2))
-        arrows.append(_flow(made.surface))
-    return (
-        frozen(np.concatenate(pairs)) if pairs else np.empty((0, 2)),
-        frozen(np.concatenate(arrows)) if arrows else np.empty((0, 4)),
-    )
+def fine_lines(q: Engine, id: FaceId) -> tuple[Floats, Floats]:
+    """Fine contours of a face as pairs of points (2k, 2), and flow arrows (n, 4)."""
+    surface = finished_mesh(q, id).surface
+    if surface.empty:
+        return np.empty((0, 2)), np.empty((0, 4))
+    segments, _ = contour_segments(surface, parts.settings(q).fine_contour_interval)
+    return segments.reshape(-1, 2), _flow(surface)
 
 
 def _flow(surface: Surface) -> Floats:
@@ -264,121 +81,142 @@ def _flow(surface: Surface) -> Floats:
 
 
 @dataclass(frozen=True)
-class SectionLines:
-    """A street's long section: chainages (n,) with levels of ground, crown and lips, and grade line points."""
+class SectionView:
+    """A line's long section: chainages (n,) with levels, the ground under it, and other lines at their true place.
 
+    ``beside`` holds (role, chainages, levels); ``crossings`` other things met along it.
+    """
+
+    role: str
     chainages: Floats
-    crown: Floats
+    levels: Floats
     ground: tuple[Floats, Floats]
-    left: tuple[Floats, Floats]
-    right: tuple[Floats, Floats]
-    crossings: tuple[tuple[str, float, float], ...]
+    beside: tuple[tuple[str, Floats, Floats], ...]
+    crossings: tuple[Crossing, ...]
 
 
 @query
-def section_lines(q: Engine, street: str) -> SectionLines:
-    """What the long section of a street draws."""
-    chain = chain_of(q, street)
-    ground = ground_along(q, street)
-    s = np.unique(np.concatenate([np.linspace(0, chain.total, 161), chain.key_chainages()]))
-    try:
-        crown = crown_levels(q, street, s)
-    except Unsolved:
-        crown = np.full_like(s, np.nan)
-    lips = {}
-    for side in SIDES:
-        if is_new(q, street):
-            half = q.attempt(half_road, street, side)
-            lips[side] = (np.empty(0), np.empty(0)) if isinstance(half, Unsolved) else (half.chainages, half.lip[:, 2])
-        else:
-            lip = q.attempt(lip_line, street, side)
-            if isinstance(lip, Unsolved):
-                lips[side] = (np.empty(0), np.empty(0))
-            else:
-                feet = chain.feet(lip.chain.points_at(lip.profile.chainages, lip.offset))
-                lips[side] = (feet.chainages, lip.profile.levels)
-    return SectionLines(
-        frozen(s), frozen(crown), (ground.chainages, ground.levels), lips["left"], lips["right"], _crossings(q, street)
-    )
+def section_view(q: Engine, id: LineId) -> SectionView:
+    """What the long section of a line draws."""
+    plan = line_plan(q, id)
+    ground = drape(ground_of(q), plan.base, float(plan.offset.values[0]))
+    s, z = _levels(q, id, plan.start, plan.end)
+    beside = []
+    for other in kind_of(id.kind).beside(q, id):
+        made = q.attempt(line, other)
+        if isinstance(made, Unsolved):
+            continue
+        at, levels = _levels(q, other, made.plan.start, made.plan.end)
+        if made.plan.base is not plan.base and at.size:
+            at = plan.base.feet(made.plan.points(at)).chainages
+        beside.append((made.plan.role, frozen(at), frozen(levels)))
+    crossings = tuple(c for kind in kinds() for c in kind.section_marks(q, id))
+    return SectionView(plan.role, s, z, (ground.chainages, ground.levels), tuple(beside), crossings)
 
 
-def _crossings(q: Engine, street: str) -> tuple[tuple[str, float, float], ...]:
-    """Other streets on this one: name, chainage here and level of their crown there."""
-    found = []
-    for other, end in joints_on(q, street):
-        j, t = q.attempt(joint, other, end), q.attempt(throat, other, end)
-        if isinstance(j, Joint) and not isinstance(t, Unsolved):
-            found.append((parts.street_name(q, other), j.through_chainage, t.level))
-    for end in ENDS:
-        j = q.attempt(joint, street, end)
-        if isinstance(j, Joint):
-            t = q.attempt(throat, street, end)
-            if not isinstance(t, Unsolved):
-                found.append((parts.street_name(q, j.through), t.side_chainage, t.level))
-    return tuple(found)
+def _levels(q: Engine, id: LineId, start: float, end: float) -> tuple[Floats, Floats]:
+    made = q.attempt(line, id)
+    if isinstance(made, Unsolved) or end <= start:
+        s = np.array([start, end])
+        return s, np.full(2, np.nan)
+    keys = made.rule.key_places()
+    keys = keys[(keys > start) & (keys < end)]
+    s = np.unique(np.concatenate([np.linspace(start, end, 161), made.plan.base.key_chainages(), keys]))
+    s = s[(s >= start) & (s <= end)]
+    return s, made.rule.levels(s)
+
+
+@query
+def windows_of(q: Engine, id: LineId) -> tuple[Window, ...]:
+    """Fall windows behind a line."""
+    return tuple(w for kind in kinds() for w in kind.windows(q, id))
 
 
 @dataclass(frozen=True)
-class CrossLines:
-    """A cross section as it is looked at along increasing chainage: distance to the right, and level.
+class CrossView:
+    """A cross section, as it is looked at along increasing chainage: distance to the right, and level.
 
-    ``ground`` (n, 2); ``design`` (m, 2) from the left toe to the right one, with point names.
+    ``ground`` (n, 2); ``design`` (m, 2) from left to right with point ``names`` ('' where only the surface is cut);
+    ``words`` say what is cut through where that is not plain carriageway.
     """
 
     ground: Floats
     design: Floats
     names: tuple[str, ...]
     crown: float
+    words: str
 
 
-def cross_lines(q: Engine, street: str, chainage: float, reach: float = 16.0) -> CrossLines | None:
-    """The cross section of a street at a chainage, at the nearest worked row; None where nothing is designed."""
+def cross_view(q: Engine, street: str, chainage: float, reach: float = 16.0) -> CrossView:
+    """The cross section of a street: its own lines where they run, else a cut through the finished surface."""
     chain = chain_of(q, street)
     s = float(np.clip(chainage, 0.0, chain.total))
     offsets = np.linspace(-reach, reach, 129)
     p = chain.points_at(np.full_like(offsets, s), offsets)
     ground = np.column_stack([-offsets[::-1], ground_of(q).levels(p)[::-1]])
-    try:
-        crown = float(crown_levels(q, street, [s])[0])
-    except Unsolved:
-        return CrossLines(frozen(ground), np.empty((0, 2)), (), float("nan"))
-    design, names = [(0.0, crown)], ["crown"]
-    if is_new(q, street):
-        for side in SIDES:
-            line, line_names = _half_section(q, street, side, s)
-            design = [*line[::-1], *design] if side == "left" else [*design, *line]
-            names = [*line_names[::-1], *names] if side == "left" else [*names, *line_names]
-    array = np.array(design)
-    array = array[np.argsort(array[:, 0], kind="stable")]
-    order = np.argsort([d[0] for d in design], kind="stable")
-    return CrossLines(frozen(ground), frozen(array), tuple(names[i] for i in order), crown)
+    made = q.attempt(line, StreetLine(street))
+    crown = float("nan") if isinstance(made, Unsolved) else float(made.rule.levels([s])[0])
+    if not is_new(q, street):
+        return CrossView(frozen(ground), np.empty((0, 2)), (), crown, "an existing street: the ground is its section")
+    own = {side: own_range(q, street, side) for side in SIDES}
+    if not np.isfinite(crown):
+        return CrossView(frozen(ground), np.empty((0, 2)), (), crown, "its grade line does not reach here")
+    if all(a - 1e-6 <= s <= b + 1e-6 for a, b in own.values()):
+        design, names = _own_section(q, street, s, crown)
+        return CrossView(frozen(ground), frozen(design), names, crown, "")
+    design = _cut(q, p, offsets)
+    names = tuple("crown" if abs(d[0]) < 1e-9 else "" for d in design)
+    return CrossView(frozen(ground), frozen(design), names, crown, "through a junction or a head: the surface is cut")
 
 
-def _half_section(q: Engine, street: str, side: str, s: float) -> tuple[list[tuple[float, float]], list[str]]:
-    side_ = SIDES[0] if side == "left" else SIDES[1]
-    sign = 1.0 if side == "left" else -1.0
-    beside = q.attempt(roadside, ("side", street, side))
-    if (
-        isinstance(beside, Unsolved)
-        or len(beside.along) < 2
-        or not beside.along[0] - 1e-6 <= s <= beside.along[-1] + 1e-6
-    ):
-        return [], []
-    i = int(np.clip(np.searchsorted(beside.along, s, side="right") - 1, 0, len(beside.along) - 2))
-    if not beside.joined[i]:
-        return [], []
-    t = (s - beside.along[i]) / (beside.along[i + 1] - beside.along[i])
-    base = chain_of(q, street).points_at(beside.along[i : i + 2])
-    out = np.hypot(*(beside.points[i : i + 2, :, :2] - base[:, None, :]).transpose(2, 0, 1))
-    offset = -sign * ((1 - t) * out[0] + t * out[1])
-    level = (1 - t) * beside.points[i, :, 2] + t * beside.points[i + 1, :, 2]
-    line, names = list(zip(offset.tolist(), level.tolist())), list(beside.names)
-    made = q.attempt(batters, ("side", street, side_))
-    if not isinstance(made, Unsolved):
-        at = np.flatnonzero((made.index == i) | (made.index == i + 1))
-        if len(at) == 2 and made.joined[at[0]]:
-            reach = (1 - t) * made.toes.reach[at[0]] + t * made.toes.reach[at[1]]
-            z = (1 - t) * made.toes.points[at[0], 2] + t * made.toes.points[at[1], 2]
-            line.append((line[-1][0] - sign * float(reach), float(z)))
-            names.append("toe")
-    return line, names
+def _own_section(q: Engine, street: str, s: float, crown: float) -> tuple[Floats, tuple[str, ...]]:
+    points, names = [(0.0, crown)], ["crown"]
+    for side in SIDES:
+        found: list[tuple[float, float]] = []
+        words: list[str] = []
+        for id in kind_of("street").lines(q, ThingId("street", street)):
+            if not isinstance(id, StreetLine) or id.side != side:
+                continue
+            made = q.attempt(line, id)
+            if isinstance(made, Unsolved) or any(a < s < b for a, b in made.plan.gaps):
+                continue
+            found.append((-made.plan.offset.one(s), float(made.rule.levels([s])[0])))
+            words.append(id.point)
+        toe = _toe(q, street, side, s)
+        if toe is not None and found and len(words) > 1:
+            found.append(toe)
+            words.append("toe")
+        if side == "left":
+            points, names = [*found[::-1], *points], [*words[::-1], *names]
+        else:
+            points, names = [*points, *found], [*names, *words]
+    return np.array(points), tuple(names)
+
+
+def _toe(q: Engine, street: str, side: str, s: float) -> tuple[float, float] | None:
+    made = q.attempt(face, StreetFace(street, "batter", "left" if side == "left" else "right"))
+    if not isinstance(made, Sheet) or not len(made.points):
+        return None
+    feet = chain_of(q, street).feet(made.points[:, 1])
+    at = feet.chainages
+    i = int(np.searchsorted(at, s)) - 1
+    if not 0 <= i < len(at) - 1 or not made.joined[i] or at[i + 1] <= at[i]:
+        return None
+    t = (s - at[i]) / (at[i + 1] - at[i])
+    offset = (1 - t) * feet.offsets[i] + t * feet.offsets[i + 1]
+    level = (1 - t) * made.points[i, 1, 2] + t * made.points[i + 1, 1, 2]
+    return (-float(offset), float(level))
+
+
+def _cut(q: Engine, points: Floats, offsets: Floats) -> Floats:
+    """The finished surface along a line of points, as (distance to the right, level); NaN where nothing is built."""
+    low, high = points.min(axis=0), points.max(axis=0)
+    level = np.full(len(points), np.nan)
+    for id in face_tree(q).near(*low, *high):
+        made = q.attempt(finished_mesh, id)
+        if not isinstance(made, Unsolved):
+            z = made.surface.levels(points)
+            level = np.where(np.isnan(level), z, level)
+    return np.column_stack([-offsets[::-1], level[::-1]])
+
+

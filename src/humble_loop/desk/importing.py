@@ -8,9 +8,8 @@ from pathlib import Path
 from PySide6.QtCore import QThread, Signal
 from PySide6.QtWidgets import QProgressDialog, QWidget
 
-from humble_loop.formats.bring_in import Brought, bring_in
+from humble_loop.formats.bring_in import Brought, read_files
 from humble_loop.formats.errors import FormatError
-from humble_loop.site.model import Site
 
 
 class _GivenUp(Exception):
@@ -18,15 +17,15 @@ class _GivenUp(Exception):
 
 
 class Importer(QThread):
-    """Reads files into a site; the result is handed over whole, or nothing is."""
+    """Reads files; what came of them is handed over whole, as an edit, or nothing is."""
 
     brought = Signal(object)
     failed = Signal(str)
     progressed = Signal(float, str)
 
-    def __init__(self, site: Site, paths: Sequence[Path], parent: QWidget) -> None:
+    def __init__(self, paths: Sequence[Path], parent: QWidget) -> None:
         super().__init__(parent)
-        self._site, self._paths = site, list(paths)
+        self._paths = list(paths)
         self._dialog = QProgressDialog("Reading", "Cancel", 0, 100, parent)
         self._dialog.setWindowTitle("Bring in")
         self._dialog.setMinimumDuration(400)
@@ -36,7 +35,7 @@ class Importer(QThread):
 
     def run(self) -> None:
         try:
-            result: Brought = bring_in(self._site, self._paths, progress=self._tell)
+            result: Brought = read_files(self._paths, progress=self._tell)
         except _GivenUp:
             self.failed.emit("Given up; nothing was changed")
         except FormatError as error:

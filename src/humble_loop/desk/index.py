@@ -2,14 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import dataclass
+
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QLineEdit, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
-from humble_loop.desk.session import Chosen, Session
-from humble_loop.solve import parts
-from humble_loop.solve.engine import Unsolved
-from humble_loop.solve.junction import all_joints, junction_name
-from humble_loop.solve.lot import lots
+from humble_loop.desk.session import Session
+from humble_loop.lines.line import ThingId
+from humble_loop.lines.standing import kind_of, kinds
+from humble_loop.whole.things import name_of, things_of
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A row: a thing, or the heading of rows under it."""
+
+    words: str
+    thing: ThingId | None
+    under: tuple[Entry, ...] = ()
 
 
 class SiteIndex(QWidget):
@@ -51,67 +62,79 @@ class SiteIndex(QWidget):
             if not self.tree.topLevelItem(i).isExpanded()
         }
         self.tree.clear()
-        for title, things in groups:
-            head = QTreeWidgetItem([f"{title} ({len(things)})"])
+        for title, count, things in groups:
+            head = QTreeWidgetItem([f"{title} ({count})"])
             head.setFlags(head.flags() & ~Qt.ItemFlag.ItemIsSelectable)
             self.tree.addTopLevelItem(head)
-            for words, chosen in things:
-                item = QTreeWidgetItem([words])
-                item.setToolTip(0, words)
-                item.setData(0, Qt.ItemDataRole.UserRole, chosen)
-                head.addChild(item)
+            for entry in things:
+                head.addChild(self._item(entry))
             head.setExpanded((title not in folded and (title != "Survey lines" or bool(folded))) or title == "Streets")
         self._filter(self.search.text())
         self._mark()
 
-    def _groups(self) -> list[tuple[str, list[tuple[str, Chosen]]]]:
-        q, site = self._session.engine, self._session.site
-        streets = [(s.name, Chosen("street", s.id)) for s in site.streets]
-        junctions = [(junction_name(q, side, end), Chosen("street", side)) for side, end, _ in all_joints(q)]
-        heads = [(f"{s.name} bulb", Chosen("street", s.id)) for s in site.streets if s.head]
-        lot_things: list[tuple[str, Chosen]] = []
-        for street in parts.street_ids(q):
-            made = q.attempt(lots, street)
-            if not isinstance(made, Unsolved):
-                lot_things += [(lot.name, Chosen("lot", street, lot.name)) for lot in made]
-        return [
-            (
-                "Ground",
-                [(g.name + ("  (current)" if g.id == site.current_ground else ""), Chosen()) for g in site.grounds],
-            ),
-            ("Streets", streets),
-            ("Junctions", junctions),
-            ("Turning heads", heads),
-            ("Lots", lot_things),
-            ("Survey lines", [(line.name, Chosen()) for line in site.survey_lines]),
-        ]
+    def _item(self, entry: Entry) -> QTreeWidgetItem:
+        item = QTreeWidgetItem([entry.words])
+        item.setToolTip(0, entry.words)
+        item.setData(0, Qt.ItemDataRole.UserRole, entry.thing)
+        for inner in entry.under:
+            item.addChild(self._item(inner))
+        return item
+
+    def _groups(self) -> list[tuple[str, int, tuple[Entry, ...]]]:
+        """Each kind's things, those of other kinds that belong under them folded in, in groups of their own titles."""
+        q = self._session.engine
+        groups = []
+        for kind in kinds():
+            things = things_of(q, kind.key)
+            heads: dict[ThingId, list[Entry]] = {}
+            for thing in things:
+                entry = Entry(name_of(q, thing), thing)
+                under = kind_of(thing.kind).under(q, thing)
+                if under is None:
+                    heads[thing] = [entry]
+                else:
+                    heads.setdefault(under, []).append(entry)
+            entries = tuple(
+                found[0] if head.kind == kind.key else Entry(f"{name_of(q, head)} ({len(found)})", None, tuple(found))
+                for head, found in heads.items()
+            )
+            groups.append((kind.title, len(things), entries))
+        return groups
+
+    def _items(self) -> Iterator[QTreeWidgetItem]:
+        """Every row that is a thing, or a thing's heading."""
+        todo = [self.tree.topLevelItem(i) for i in range(self.tree.topLevelItemCount())]
+        while todo:
+            head = todo.pop(0)
+            for k in range(head.childCount()):
+                yield head.child(k)
+                todo.append(head.child(k))
 
     def _filter(self, text: str) -> None:
         words = text.lower().split()
-        for i in range(self.tree.topLevelItemCount()):
-            head = self.tree.topLevelItem(i)
-            for k in range(head.childCount()):
-                child = head.child(k)
-                child.setHidden(not all(w in child.text(0).lower() for w in words))
-            if words:
-                head.setExpanded(True)
+        items = list(self._items())
+        for item in items:
+            item.setHidden(bool(words) and not all(w in item.text(0).lower() for w in words))
+        for item in reversed(items):
+            # What is found is reachable: its heading stands too, and is open.
+            parent = item.parent()
+            if words and not item.isHidden() and parent is not None:
+                parent.setHidden(False)
+                parent.setExpanded(True)
+        if words:
+            for i in range(self.tree.topLevelItemCount()):
+                self.tree.topLevelItem(i).setExpanded(True)
 
     def _mark(self) -> None:
-        chosen = self._session.chosen
+        chosen = self._session.chosen.thing
         self.tree.clearSelection()
-        for i in range(self.tree.topLevelItemCount()):
-            head = self.tree.topLevelItem(i)
-            for k in range(head.childCount()):
-                data = head.child(k).data(0, Qt.ItemDataRole.UserRole)
-                same = (
-                    data is not None
-                    and data.kind
-                    and (data.kind, data.street, data.detail) == (chosen.kind, chosen.street, chosen.detail)
-                )
-                if same and head.text(0).startswith(("Streets", "Lots")):
-                    head.child(k).setSelected(True)
+        if chosen is None:
+            return
+        for item in self._items():
+            if item.data(0, Qt.ItemDataRole.UserRole) == chosen:
+                item.setSelected(True)
 
     def _on_clicked(self, item: QTreeWidgetItem) -> None:
-        chosen = item.data(0, Qt.ItemDataRole.UserRole)
-        if chosen is not None and chosen.kind:
-            self._session.choose(chosen)
+        thing = item.data(0, Qt.ItemDataRole.UserRole)
+        if isinstance(thing, ThingId):
+            self._session.choose(thing)

@@ -2,22 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import pyqtgraph as pg
+import shapely
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF, QTransform
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
-from humble_loop.desk.dragging import Handle
 from humble_loop.desk.theme import Theme, font
 from humble_loop.geometry.arrays import Floats
+from humble_loop.lines.describe import Handle, Stroke
+
+_MOST_LABELS = 400  # in one view: more can neither be read nor placed within a frame
 
 
 @dataclass(frozen=True)
 class Label:
-    """A text at a place, in the colour of a theme's role; labels with a lower ``rank`` are placed first."""
+    """A text at a place, in the colour of a theme's role; labels with a lower ``rank`` are placed first.
+
+    One with ``least`` is left out while the view shows fewer pixels to a metre than that.
+    """
 
     x: float
     y: float
@@ -27,6 +33,7 @@ class Label:
     weight: int = 400
     rank: int = 5
     centred: bool = False
+    least: float = 0.0
 
 
 class Layer(pg.GraphicsObject):
@@ -73,6 +80,7 @@ class LabelLayer(Layer):
     def __init__(self) -> None:
         super().__init__()
         self._labels: Sequence[Label] = ()
+        self._tree = shapely.STRtree([])
         self._placed: list[tuple[Label, QPointF, QRectF, bool]] = []
         self._placed_for: tuple[object, ...] = ()
         self.setZValue(60)
@@ -83,6 +91,7 @@ class LabelLayer(Layer):
         if ordered == self._labels:
             return
         self._labels = ordered
+        self._tree = shapely.STRtree(shapely.points([(label.x, label.y) for label in ordered] or np.empty((0, 2))))
         self.update()
 
     def paint(self, painter: QPainter, *args: object) -> None:
@@ -105,10 +114,16 @@ class LabelLayer(Layer):
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, label.text)
 
     def _place_all(self, transform: QTransform) -> list[tuple[Label, QPointF, QRectF, bool]]:
-        view = transform.mapRect(self.boundingRect())
+        shown = self.boundingRect()
+        view = transform.mapRect(shown)
+        scale = float(np.hypot(transform.m11(), transform.m12()))
         taken: list[QRectF] = []
         found = []
-        for label in self._labels:
+        inside = self._tree.query(shapely.box(shown.left(), shown.top(), shown.right(), shown.bottom()))
+        for i in sorted(inside.tolist()):
+            label = self._labels[i]
+            if label.least > scale or len(found) >= _MOST_LABELS:
+                continue
             at = transform.map(QPointF(label.x, label.y))
             if not view.contains(at):
                 continue
@@ -133,25 +148,119 @@ class LabelLayer(Layer):
         return None
 
 
+class StrokeLayer(Layer):
+    """Lines by thing and role: only those in view are painted, and small ones only when they can be seen.
+
+    ``pens`` gives for each role its pen and the least pixels to a metre at which it is drawn.
+    """
+
+    def __init__(self, z: float, pens: Callable[[Theme, str], tuple[QPen, float]]) -> None:
+        super().__init__()
+        self._pens = pens
+        self._kept: dict[Hashable, tuple[object, list[tuple[str, QPainterPath]], QRectF]] = {}
+        self.setZValue(z)
+
+    def show_strokes(self, key: Hashable, strokes: Sequence[Stroke]) -> None:
+        """Replace the lines of one thing; the same object again costs nothing."""
+        old = self._kept.get(key)
+        if old is not None and old[0] is strokes:
+            return
+        paths = [(s.role, _path(s.points)) for s in strokes if len(s.points) > 1]
+        box = QRectF()
+        for _, path in paths:
+            box = box.united(path.boundingRect())
+        self._kept[key] = strokes, paths, box
+        self.update()
+
+    def keep_only(self, keys: set[Hashable]) -> None:
+        """Drop the lines of things that are gone."""
+        gone = [k for k in self._kept if k not in keys]
+        for key in gone:
+            del self._kept[key]
+        if gone:
+            self.update()
+
+    def paint(self, painter: QPainter, *args: object) -> None:
+        if self.theme is None:
+            return
+        view = self.boundingRect()
+        transform = painter.worldTransform()
+        scale = float(np.hypot(transform.m11(), transform.m12()))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, scale > 1.5)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        pens: dict[str, tuple[QPen, float]] = {}
+        for _, paths, box in self._kept.values():
+            if not (box.left() <= view.right() and box.right() >= view.left() and box.top() <= view.bottom() and box.bottom() >= view.top()):
+                continue
+            for role, path in paths:
+                if role not in pens:
+                    pens[role] = self._pens(self.theme, role)
+                pen, least = pens[role]
+                if scale >= least:
+                    painter.setPen(pen)
+                    painter.drawPath(path)
+
+
+def _path(points: Floats) -> QPainterPath:
+    """Lines (n, 2), NaN between them, as a path."""
+    return pg.arrayToQPath(points[:, 0], points[:, 1], connect="finite", finiteCheck=False)
+
+
+class PairsLayer(Layer):
+    """Many short separate segments in one colour, in lots that are painted only where they are in view."""
+
+    def __init__(self, z: float, role: str, least: float) -> None:
+        super().__init__()
+        self._role, self._least = role, least
+        self._paths: list[tuple[object, QPainterPath, QRectF]] = []
+        self.setZValue(z)
+
+    def show_pairs(self, groups: Sequence[Floats]) -> None:
+        """Replace the segments: pairs of points (2k, 2) in groups; the same group again costs nothing."""
+        old = {id(g): (g, path, box) for g, path, box in self._paths}
+        self._paths = []
+        for group in groups:
+            kept = old.get(id(group))
+            if kept is None and len(group):
+                path = pg.arrayToQPath(group[:, 0], group[:, 1], connect="pairs", finiteCheck=False)
+                kept = group, path, path.boundingRect()
+            if kept is not None:
+                self._paths.append(kept)
+        self.update()
+
+    def paint(self, painter: QPainter, *args: object) -> None:
+        transform = painter.worldTransform()
+        if self.theme is None or np.hypot(transform.m11(), transform.m12()) < self._least:
+            return
+        view = self.boundingRect()
+        painter.setPen(self.theme.faint(self._role, 0.5))
+        for _, path, box in self._paths:
+            if box.intersects(view):
+                painter.drawPath(path)
+
+
 class PolygonLayer(Layer):
     """Filled polygons in data coordinates."""
 
     def __init__(self, z: float) -> None:
         super().__init__()
-        self._shapes: list[tuple[QPolygonF, QBrush, QPen]] = []
+        self._shapes: list[tuple[QPolygonF, QBrush, QPen, QRectF]] = []
         self.setZValue(z)
 
     def show_shapes(self, shapes: Sequence[tuple[Floats, QColor | None, QPen]]) -> None:
         """Replace the polygons: points (n, 2), fill colour or None, outline pen."""
-        self._shapes = [
-            (QPolygonF([QPointF(x, y) for x, y in points[:, :2]]), QBrush(fill) if fill else QBrush(), pen)
-            for points, fill, pen in shapes
-        ]
+        self._shapes = []
+        for points, fill, pen in shapes:
+            polygon = QPolygonF([QPointF(x, y) for x, y in points[:, :2]])
+            self._shapes.append((polygon, QBrush(fill) if fill else QBrush(), pen, polygon.boundingRect()))
         self.update()
 
     def paint(self, painter: QPainter, *args: object) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for polygon, brush, pen in self._shapes:
+        view = self.boundingRect()
+        for polygon, brush, pen, box in self._shapes:
+            if not box.intersects(view):
+                continue
             painter.setBrush(brush)
             painter.setPen(pen)
             painter.drawPolygon(polygon)
@@ -164,6 +273,7 @@ class HandleLayer(Layer):
         super().__init__()
         self.handles: Sequence[Handle] = ()
         self.hot: Handle | None = None
+        self.chosen: tuple[object, ...] = ()
         self.setZValue(80)
 
     def show_handles(self, handles: Sequence[Handle]) -> None:
@@ -178,9 +288,9 @@ class HandleLayer(Layer):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for handle in self.handles:
             at = transform.map(QPointF(*handle.place))
-            hot = self.hot is not None and self.hot.title == handle.title
+            hot = self.hot is not None and self.hot.key == handle.key
             size = 6.0 if hot else 4.5
-            painter.setPen(self.theme.pen("chosen", 2.0 if hot or handle.chosen else 1.4))
+            painter.setPen(self.theme.pen("chosen", 2.0 if hot or handle.key == self.chosen else 1.4))
             filled = handle.state == "set"
             painter.setBrush(self.theme.colour("chosen" if filled else "paper"))
             box = QRectF(at.x() - size, at.y() - size, 2 * size, 2 * size)

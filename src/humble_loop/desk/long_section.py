@@ -1,4 +1,4 @@
-"""The long section of the chosen street: ground, crown, lips and fall windows on one chainage axis."""
+"""The long section of the chosen line: ground, levels, other lines and fall windows on one chainage axis."""
 
 from __future__ import annotations
 
@@ -7,23 +7,23 @@ from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QWidget
 
-from humble_loop.desk.dragging import Handle, Place
-from humble_loop.desk.drawing import SectionLines, section_lines
+from humble_loop.desk.drawing import SectionView, section_view, windows_of
 from humble_loop.desk.follower import Follower
-from humble_loop.desk.handles import vip_handles
 from humble_loop.desk.layers import CrossLayer, Label, PolygonLayer, SignLayer
-from humble_loop.desk.session import Session
+from humble_loop.desk.session import Session, Station
 from humble_loop.desk.theme import Theme
 from humble_loop.desk.view import DrawingView
+from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import show_grade, show_length
-from humble_loop.propose.grade import proposed_vips
-from humble_loop.site import edits
-from humble_loop.site.model import Site, Vip
-from humble_loop.solve import parts
-from humble_loop.solve.engine import Unsolved
-from humble_loop.solve.section import is_new
-from humble_loop.solve.street import chain_of, grade_line
-from humble_loop.solve.window import pad_windows
+from humble_loop.kinds.street.edits import remove_vip
+from humble_loop.kinds.street.levels import grade_line
+from humble_loop.kinds.street.plan import StreetLine, is_new
+from humble_loop.kinds.street.show import add_vip
+from humble_loop.lines.describe import Handle, Place
+from humble_loop.lines.line import LineId, line_plan
+from humble_loop.lines.standing import kind_of
+
+_MOST_BESIDE = 4  # lines beside the one shown
 
 
 class LongSection(DrawingView):
@@ -35,9 +35,15 @@ class LongSection(DrawingView):
         for layer in (self.windows, self.cross, self.signs):
             self.add_layer(layer)
         self._lines = {
-            name: self.curve(z) for name, z in (("ground", 4), ("left", 6), ("right", 7), ("crown", 9), ("tangents", 8))
+            name: self.curve(z)
+            for name, z in (
+                ("ground", 4),
+                *((f"beside {k}", 6 + 0.1 * k) for k in range(_MOST_BESIDE)),
+                ("tangents", 8),
+                ("own", 9),
+            )
         }
-        self._fitted = ""
+        self._fitted: LineId | None = None
         self._shown: object = None
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -53,26 +59,38 @@ class LongSection(DrawingView):
     def paint_in(self, theme: Theme) -> None:
         super().paint_in(theme)
         self._lines["ground"].setPen(theme.pen("ground", 1.3, Qt.PenStyle.DashLine))
-        self._lines["left"].setPen(theme.pen("left_lip", 1.1, Qt.PenStyle.SolidLine))
-        self._lines["right"].setPen(theme.pen("right_lip", 1.1, Qt.PenStyle.DashDotLine))
-        self._lines["crown"].setPen(theme.pen("crown", 2.2))
+        self._lines["own"].setPen(theme.pen("crown", 2.2))
         self._lines["tangents"].setPen(theme.pen("crown", 0.8, Qt.PenStyle.DotLine))
         self.refresh()
 
+    def _pen_beside(self, name: str, role: str) -> None:
+        assert self.theme is not None
+        colour, style = {
+            "left lip": ("left_lip", Qt.PenStyle.SolidLine),
+            "right lip": ("right_lip", Qt.PenStyle.DashDotLine),
+        }.get(role, ("quiet", Qt.PenStyle.SolidLine))
+        self._lines[name].setPen(self.theme.pen(colour, 1.1, style))
+
+    @property
+    def line(self) -> LineId | None:
+        """The line shown."""
+        return self.session.section_line
+
     @property
     def street(self) -> str:
-        """The street shown, or ''."""
-        chosen = self.session.chosen.street
-        return chosen if chosen in parts.street_ids(self.session.engine) else ""
+        """The street shown, or '' where the line is no street's crown."""
+        line = self.line
+        return line.street if isinstance(line, StreetLine) and line.side is None else ""
 
     def refresh(self) -> None:
-        """Show the street as it is now; the scale stays."""
+        """Show the line as it is now; the scale stays."""
         if self.theme is None:
             return
-        made = self.session.engine.attempt(section_lines, self.street) if self.street else None
-        if not isinstance(made, SectionLines):
-            for line in self._lines.values():
-                line.setData([], [])
+        line = self.line
+        made = self.session.engine.attempt(section_view, line) if line is not None else None
+        if not isinstance(made, SectionView):
+            for curve in self._lines.values():
+                curve.setData([], [])
             self.handles.show_handles([])
             self.labels.show_labels([])
             self.windows.show_shapes([])
@@ -80,40 +98,52 @@ class LongSection(DrawingView):
         if made is not self._shown:
             self._shown = made
             self._lines["ground"].setData(*made.ground)
-            self._lines["left"].setData(*made.left)
-            self._lines["right"].setData(*made.right)
-            self._lines["crown"].setData(made.chainages, made.crown)
-        handles = vip_handles(self.session)
-        self._lines["tangents"].setData([h.place[0] for h in handles], [h.place[1] for h in handles])
-        self.handles.show_handles(handles)
-        if self._fitted != self.street and not self.session.dragging:
+            self._lines["own"].setData(made.chainages, made.levels)
+            for k in range(_MOST_BESIDE):
+                role, s, z = made.beside[k] if k < len(made.beside) else ("", np.empty(0), np.empty(0))
+                self._pen_beside(f"beside {k}", role)
+                self._lines[f"beside {k}"].setData(s, z)
+        self._show_handles()
+        if self._fitted != line and not self.session.dragging:
             self.fit()
         self._show_labels(made)
         self._later.start(600 if self.session.dragging else 60)
 
+    def _show_handles(self) -> None:
+        thing = self.session.thing
+        handles: tuple[Handle, ...] = ()
+        if thing is not None:
+            try:
+                handles = kind_of(thing.kind).section_handles(self.session.engine, thing)
+            except Unsolved:
+                handles = ()
+        self._lines["tangents"].setData([h.place[0] for h in handles], [h.place[1] for h in handles])
+        self.handles.chosen = self.session.chosen.held
+        self.handles.show_handles(handles)
+
     @property
     def has_windows(self) -> bool:
-        """Whether fall windows of lots lie behind the street shown."""
-        made = self.session.engine.attempt(pad_windows, self.street) if self.street else ()
+        """Whether fall windows lie behind the line shown."""
+        made = self.session.engine.attempt(windows_of, self.line) if self.line is not None else ()
         return not isinstance(made, Unsolved) and bool(made)
 
     def fit(self) -> None:
         """Show the whole street."""
         made = self._shown
-        if not isinstance(made, SectionLines):
+        if not isinstance(made, SectionView):
             return
-        self._fitted = self.street
-        levels = np.concatenate([made.crown, made.ground[1]])
+        self._fitted = self.line
+        levels = np.concatenate([made.levels, made.ground[1]])
         levels = levels[np.isfinite(levels)]
         low, high = (levels.min(), levels.max()) if levels.size else (0.0, 10.0)
         room = max(0.18 * (high - low), 0.4)
-        length = float(made.chainages[-1])
+        length = max(float(made.chainages[-1]), 1.0)
         self.plotItem.vb.setRange(QRectF(-0.03 * length, low - room, 1.06 * length, high - low + 2.2 * room), padding=0)
 
     def _show_windows(self) -> None:
-        if self.theme is None or not self.street:
+        if self.theme is None or self.line is None:
             return
-        made = self.session.engine.attempt(pad_windows, self.street)
+        made = self.session.engine.attempt(windows_of, self.line)
         if isinstance(made, Unsolved):
             made = ()
         pen, fill = self.theme.pen("window", 0.8, alpha=110), self.theme.colour("window", self.theme.window_alpha)
@@ -124,11 +154,11 @@ class LongSection(DrawingView):
             ]
         )
 
-    def _show_labels(self, made: SectionLines) -> None:
+    def _show_labels(self, made: SectionView) -> None:
         q, unit = self.session.engine, self.session.site.settings.units
         labels: list[Label] = []
-        line = q.attempt(grade_line, self.street)
-        if not isinstance(line, Unsolved) and is_new(q, self.street):
+        line = q.attempt(grade_line, self.street) if self.street else None
+        if line is not None and not isinstance(line, Unsolved) and is_new(q, self.street):
             p = line.profile
             for s0, s1, g in zip(p.chainages[:-1], p.chainages[1:], p.grades):
                 s = 0.5 * (s0 + s1)
@@ -140,16 +170,15 @@ class LongSection(DrawingView):
                 labels.append(Label(float(s), float(z), text, "ink", 11, 400, 2))
             for t in p.turning_points():
                 labels.append(Label(t.chainage, t.level, f"{t.kind} {show_length(t.level, unit)}", "quiet", 11, 400, 4))
-        for name, s, z in made.crossings:
-            labels.append(Label(s, z, f"{name} {show_length(z, unit)}", "chosen", 11, 500, 3))
+        for c in made.crossings:
+            labels.append(Label(c.chainage, c.level, f"{c.words} {show_length(c.level, unit)}", "chosen", 11, 500, 3))
         self.labels.show_labels(labels)
 
     def take_handle(self, handle: Handle) -> None:
-        index = next((i for i, h in enumerate(self.handles.handles) if h.title == handle.title), -1)
-        self.session.choose_vip(index)
+        self.session.choose(self.session.chosen.thing, handle.key)
 
     def _on_chosen(self) -> None:
-        if self.street != self._fitted:
+        if self.line != self._fitted:
             self._shown = None
         self.refresh()
 
@@ -158,23 +187,26 @@ class LongSection(DrawingView):
         self.point_station(x)
 
     def point_station(self, chainage: float) -> None:
-        """Move the shared cursor to a chainage of the street shown."""
-        if not self.street or self.session.dragging:
+        """Move the shared cursor to a chainage of the line shown."""
+        line = self.line
+        if line is None or self.session.dragging:
             return
-        line = chain_of(self.session.engine, self.street)
-        s = float(np.clip(chainage, 0.0, line.total))
-        e, n = line.points_at([s])[0]
-        self.session.point_at(float(e), float(n), (self.street, s))
+        plan = self.session.engine.attempt(line_plan, line)
+        if isinstance(plan, Unsolved):
+            return
+        s = float(np.clip(chainage, plan.start, plan.end))
+        e, n = plan.points([s])[0]
+        self.session.point_at(float(e), float(n), Station(line, s))
 
     def _on_cursor(self) -> None:
         station = self.session.station
-        here = station is not None and station[0] == self.street
-        self.cross.show_at((station[1], 0.0) if here and station else None)
+        here = station is not None and station.line == self.line
+        self.cross.show_at((station.chainage, 0.0) if here and station else None)
 
     def _on_click(self, x: float, y: float) -> None:
         del y
         self.point_station(x)
-        if self.session.cursor and self.street:
+        if self.session.cursor and self.line is not None:
             self.session.point_asked.emit(*self.session.cursor)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
@@ -184,30 +216,21 @@ class LongSection(DrawingView):
     def add_vip(self, place: Place) -> None:
         """Add a VIP at a place of the long section."""
         q, street = self.session.engine, self.street
-        if not street or not is_new(q, street):
-            return
-        line = q.attempt(grade_line, street)
-        kept = [] if isinstance(line, Unsolved) or parts.street_vips(q, street) else proposed_vips(q, street)
-        fresh = Vip(chainage=round(place[0], 2), level=round(place[1], 3))
-
-        def edit(site: Site) -> Site:
-            old = kept or list(edits.street_of(site, street).vips)
-            return edits.set_vips(site, street, [*(v for v in old if abs(v.chainage - fresh.chainage) > 0.01), fresh])
-
-        self.session.do(f"Add a VIP at {place[0]:.2f}", edit)
+        if street and is_new(q, street):
+            self.session.do(f"Add a VIP at {place[0]:.2f}", add_vip(q, street, *place))
 
     def remove_chosen_vip(self) -> None:
         """Take the chosen VIP out."""
-        q, street, i = self.session.engine, self.street, self.session.chosen.vip
+        q, street, held = self.session.engine, self.street, self.session.chosen.held
         line = q.attempt(grade_line, street) if street else None
-        if line is None or isinstance(line, Unsolved) or not 0 <= i < len(line.index):
+        if line is None or isinstance(line, Unsolved) or held[:2] != ("vip", street) or held[2] >= len(line.index):
             return
-        index = line.index[i]
+        index = line.index[held[2]]
         if index < 0:
             self.session.said.emit("That VIP is tied or proposed; only set VIPs can be removed")
             return
-        self.session.do("Remove a VIP", lambda site: edits.remove_vip(site, street, index))
-        self.session.choose_vip(-1)
+        self.session.do("Remove a VIP", lambda site: remove_vip(site, street, index))
+        self.session.choose(self.session.chosen.thing)
 
     def zoom(self, factor: float, about: Place, keys: Qt.KeyboardModifier) -> None:
         """The wheel zooms both ways; with Ctrl only levels, with Shift only along."""

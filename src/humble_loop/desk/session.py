@@ -5,33 +5,40 @@ Views never change the site: they hand in edits and hear one notice back. A drag
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.recovery import Recovery
 from humble_loop.formats.site_file import load_site, save_site
-from humble_loop.site.edits import EditError
+from humble_loop.lines.line import LineId, ThingId
+from humble_loop.lines.standing import kind_of
+from humble_loop.site.edits import Edit, EditError
 from humble_loop.site.libraries import new_site
 from humble_loop.site.model import Site
-from humble_loop.solve.engine import Engine
+from humble_loop.whole.things import exists
 
-Edit = Callable[[Site], Site]
 _RECOVER_AFTER = 1500  # milliseconds from a change to its recovery copy
 
 
 @dataclass(frozen=True)
 class Chosen:
-    """What is chosen: a 'street', 'junction', 'bulb' or 'lot', by its street and a detail (end, or lot name)."""
+    """What is chosen: a thing, and the key of the handle that is in hand."""
 
-    kind: str = ""
-    street: str = ""
-    detail: str = ""
-    vip: int = -1
-    bend: int = -1
+    thing: ThingId | None = None
+    held: tuple[Any, ...] = ()
+
+
+@dataclass(frozen=True)
+class Station:
+    """Where the section cursor is: a line and a chainage of its base."""
+
+    line: LineId
+    chainage: float
 
 
 class Session(QObject):
@@ -48,10 +55,11 @@ class Session(QObject):
         super().__init__()
         self.site = new_site()
         self.engine = Engine(self.site)
+        self.opened = object()  # another one for each site that is opened
         self.path: Path | None = None
         self.chosen = Chosen()
         self.cursor: tuple[float, float] | None = None
-        self.station: tuple[str, float] | None = None  # street and chainage of the section cursor
+        self.station: Station | None = None
         self._undo: list[tuple[str, Site]] = []
         self._redo: list[tuple[str, Site]] = []
         self._saved = self.site
@@ -74,6 +82,7 @@ class Session(QObject):
         self._redo.clear()
         self.site, self.path, self._base = site, path, None
         self._saved = site if saved else new_site()
+        self.opened = object()
         self.engine = Engine(site)
         self.chosen, self.station = Chosen(), None
         if self._recovery:
@@ -201,21 +210,45 @@ class Session(QObject):
 
     # Choice and cursor
 
-    def choose(self, chosen: Chosen) -> None:
-        """Choose a thing."""
-        if chosen == self.chosen:
+    def choose(self, thing: ThingId | None, held: tuple[Any, ...] = ()) -> None:
+        """Choose a thing, and perhaps one of its handles."""
+        fresh = Chosen(thing, held)
+        if fresh == self.chosen:
             return
-        if chosen.street and (self.station is None or self.station[0] != chosen.street):
+        self.chosen = fresh
+        if self.station is not None and self.station.line != self.section_line:
             self.station = None
-        self.chosen = chosen
         self.chosen_changed.emit()
 
-    def choose_vip(self, vip: int) -> None:
-        """Choose a VIP of the chosen street."""
-        self.choose(replace(self.chosen, vip=vip, bend=-1))
+    @property
+    def thing(self) -> ThingId | None:
+        """The chosen thing, if it is still there."""
+        return self.chosen.thing if exists(self.engine, self.chosen.thing) else None
 
-    def point_at(self, easting: float, northing: float, station: tuple[str, float] | None = None) -> None:
-        """Move the one cursor that all views share."""
+    @property
+    def section_line(self) -> LineId | None:
+        """The line whose long section is looked at: that of the chosen thing."""
+        thing = self.thing
+        if thing is None:
+            return None
+        try:
+            return kind_of(thing.kind).section_line(self.engine, thing)
+        except Unsolved:
+            return None
+
+    @property
+    def street(self) -> str:
+        """The street whose sections and strip are looked at, or ''."""
+        line = self.section_line
+        return str(getattr(line, "street", "")) if line is not None else ""
+
+    @property
+    def origin(self) -> tuple[float, float]:
+        """The point from which views and the core measure."""
+        return self.site.origin or (0.0, 0.0)
+
+    def point_at(self, easting: float, northing: float, station: Station | None = None) -> None:
+        """Move the one cursor that all views share (a place from the site's origin)."""
         self.cursor = (easting, northing)
         if station is not None:
             self.station = station

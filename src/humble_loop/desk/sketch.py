@@ -8,16 +8,19 @@ import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QKeyEvent
 
-from humble_loop.desk.dragging import Place
-from humble_loop.desk.handles import snap_to_street
-from humble_loop.desk.session import Chosen, Edit
-from humble_loop.formats.quantities import NotAQuantity, parse_length, show_length
+from humble_loop.desk.values import show
+from humble_loop.engine.query import Unsolved
+from humble_loop.formats.quantities import NotAQuantity, parse_length
 from humble_loop.geometry.bends import BendInput, chain_from_bends
-from humble_loop.site import edits
-from humble_loop.site.model import Bend, Site, slug
-from humble_loop.solve import parts
-from humble_loop.solve.engine import Unsolved
-from humble_loop.solve.street import chain_of, crown_levels, ground_of
+from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street.edits import add_street
+from humble_loop.kinds.street.model import Bend, Street
+from humble_loop.kinds.street.plan import StreetLine, chain_of
+from humble_loop.kinds.street.show import snap_to_street
+from humble_loop.lines.describe import Place
+from humble_loop.lines.line import ThingId, line
+from humble_loop.site import parts
+from humble_loop.site.edits import Edit, free_id, free_name
 
 if TYPE_CHECKING:
     from humble_loop.desk.plan import PlanView
@@ -29,17 +32,20 @@ _RADIUS = 40.0
 class Sketch:
     """One street being drawn.
 
-    The site is previewed with the street in it, so its returns, batters, cut and fill are the real ones.
+    The site is previewed with the street in it, so its returns, batters, cut and fill are the real ones; it is the
+    chosen thing meanwhile, so that its sections are seen as it grows. Places are measured from the site's origin.
     """
 
     def __init__(self, plan: PlanView) -> None:
         self._plan, self._session = plan, plan.session
+        self._before = self._session.chosen.thing
         self._session.begin()
         self._points: list[Place] = []
         self._heading: float | None = None
         self._cursor: Place | None = None
         self._text = ""
-        self._name = edits.free_name(self._session.site, "streets", "Street")
+        self._name = free_name(self._session.site, Street, "Street")
+        self.id = free_id(self._session.site, Street, self._name)
         self._say("click where the street begins; near a centreline it snaps")
 
     def move(self, place: Place, reach: float) -> None:
@@ -50,7 +56,7 @@ class Sketch:
     def click(self, place: Place, reach: float) -> None:
         """Put a point down."""
         at = self._held(place, reach)
-        snap = snap_to_street(self._session.engine, at, reach, self._id())
+        snap = snap_to_street(self._session.engine, at, reach, self.id)
         if not self._points:
             self._heading = snap[2] if snap else None
         elif np.hypot(at[0] - self._points[-1][0], at[1] - self._points[-1][1]) < 0.5:
@@ -65,7 +71,7 @@ class Sketch:
 
     def _held(self, place: Place, reach: float) -> Place:
         """The place after snapping, squaring up and a typed length."""
-        snap = snap_to_street(self._session.engine, place, reach, self._id())
+        snap = snap_to_street(self._session.engine, place, reach, self.id)
         if snap is not None:
             return snap[1]
         if not self._points:
@@ -86,56 +92,49 @@ class Sketch:
         at = last + d
         return (float(at[0]), float(at[1]))
 
-    def _id(self) -> str:
-        return slug(self._name)
-
     def _bends(self, points: list[Place]) -> list[Bend]:
         """Bends through ``points`` with the usual radius, or the largest that fits."""
         made = [BendInput(*p, _RADIUS if 0 < i < len(points) - 1 else 0.0) for i, p in enumerate(points)]
         _, problems = chain_from_bends(made)
         largest = {p.index: float(np.floor(p.largest)) for p in problems if p.kind == "radius"}
+        e, n = self._origin(points)
         return [
-            Bend(easting=b.easting, northing=b.northing, radius=largest.get(i, b.radius)) for i, b in enumerate(made)
+            Bend(easting=b.easting + e, northing=b.northing + n, radius=largest.get(i, b.radius))
+            for i, b in enumerate(made)
         ]
+
+    def _origin(self, points: list[Place]) -> tuple[float, float]:
+        del points
+        return parts.origin(self._session.engine)
 
     def _edit(self, points: list[Place]) -> Edit:
         bends = self._bends(points)
-
-        def edit(site: Site) -> Site:
-            return edits.add_street(site, self._name, bends)
-
-        return edit
+        return lambda site: add_street(site, self._name, bends)
 
     def _show(self) -> None:
         points = [*self._points, self._cursor] if self._cursor else list(self._points)
         if len(points) >= 2 and np.hypot(points[-1][0] - points[-2][0], points[-1][1] - points[-2][1]) < 0.01:
             points.pop()
         if len(points) < 2:
-            self._say(
-                "click where the street begins; near a centreline it snaps"
-                if not self._points
-                else "click the next point"
-            )
+            first = "click where the street begins; near a centreline it snaps"
+            self._say("click the next point" if self._points else first)
             return
         why = self._session.preview(self._edit(points))
+        self._session.choose(ThingId("street", self.id))
         leg = float(np.hypot(points[-1][0] - points[-2][0], points[-1][1] - points[-2][1]))
-        unit = self._session.site.settings.units
-        lines = f"leg {show_length(leg, unit, 2)}" + (f" (typed {self._text})" if self._text else "")
-        self._say(f"{lines}<br>{why or self._depth()}<br>double-click or Enter ends it, Esc gives it up")
+        words = f"leg {show('length', leg, self._session.site.settings)}" + (f" (typed {self._text})" if self._text else "")
+        self._say(f"{words}<br>{why or self._depth()}<br>double-click or Enter ends it, Esc gives it up")
 
     def _depth(self) -> str:
         q = self._session.engine
-        if self._id() not in parts.street_ids(q):
-            return ""
-        street = self._id()
-        total = chain_of(q, street).total
         try:
-            crown = float(crown_levels(q, street, [total])[0])
+            total = chain_of(q, self.id).total
+            crown = float(line(q, StreetLine(self.id)).rule.levels([total])[0])
         except Unsolved as unsolved:
             return unsolved.message
-        ground = float(ground_of(q).levels(chain_of(q, street).points_at([total]))[0])
+        ground = float(ground_of(q).levels(chain_of(q, self.id).points_at([total]))[0])
         word = "cut" if crown < ground else "fill"
-        return f"{word} {show_length(abs(crown - ground), self._session.site.settings.units, 2)} here"
+        return f"{word} {show('length', abs(crown - ground), self._session.site.settings)} here"
 
     def _say(self, words: str) -> None:
         at = self._plan.pixel(self._cursor) if self._cursor else QPoint(20, 20)
@@ -173,15 +172,15 @@ class Sketch:
         # Drawn towards a street, it is kept leaving from there, so that a head can stand at its free end.
         q = self._session.engine
         points = self._points
-        if snap_to_street(q, points[-1], 0.05, self._id()) and not snap_to_street(q, points[0], 0.05, self._id()):
+        if snap_to_street(q, points[-1], 0.05, self.id) and not snap_to_street(q, points[0], 0.05, self.id):
             points = points[::-1]
         self._session.preview(self._edit(points))
         self._session.commit(f"Draw {self._name}")
-        street = self._session.site.streets[-1].id
         self._plan.end_sketch()
-        self._session.choose(Chosen("street", street))
+        self._session.choose(ThingId("street", self.id))
 
     def cancel(self) -> None:
         """Give the street up; everything is as before."""
         self._session.cancel()
         self._plan.end_sketch()
+        self._session.choose(self._before)

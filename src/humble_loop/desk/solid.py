@@ -8,19 +8,24 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme
+from humble_loop.engine.query import Unsolved
 from humble_loop.ground.surface import Surface
-from humble_loop.solve import parts
-from humble_loop.solve.engine import Unsolved
-from humble_loop.solve.surface import all_pieces, finished_mesh
+from humble_loop.kinds.ground.reads import current_surface
+from humble_loop.lines.faces import Piece, finished_mesh
+from humble_loop.whole.things import all_faces
 
 _COLOURS = {
-    "carriageway": "#8C8B88",
-    "junction": "#96948F",
-    "bulb": "#96948F",
-    "roadside": "#C9BFA6",
-    "batter": "#A9B88A",
-    "lot": "#C7D0A2",
+    "carriageway": "#7F8084",
+    "junction": "#7F8084",
+    "bulb": "#7F8084",
+    "kerb": "#D8D6CF",
+    "path": "#C9B99A",
+    "verge": "#9DB27E",
+    "batter": "#B3A36F",
+    "lot": "#C3CF9E",
+    "ground": "#C0A27C",
 }
+_OTHER = "#C9BFA6"
 _LIFT = 0.02  # metres by which the design is drawn above coincident ground
 
 
@@ -67,6 +72,11 @@ class SolidView(QWidget):
         self._plotter.camera.elevation = -8  # type: ignore[attr-defined]
         self._look_at_design()
 
+    def fit(self) -> None:
+        """Look at the whole design again."""
+        if self._plotter is not None:
+            self._look_at_design()
+
     def _look_at_design(self) -> None:
         plotter = self._plotter
         bounds = [m.bounds for key, (_, m) in self._meshes.items() if key != "ground"]  # type: ignore[attr-defined]
@@ -83,36 +93,41 @@ class SolidView(QWidget):
         if plotter is None:
             return
         q = self._session.engine
-        wanted: dict[object, tuple[Surface, str]] = {}
-        ground = parts.current_surface(q)
+        wanted: dict[object, tuple[Surface, Piece | None]] = {}
+        ground = current_surface(q)
         if ground is not None:
-            wanted["ground"] = (ground, "#B79A78")
-        for piece in all_pieces(q):
-            made = q.attempt(finished_mesh, piece)
+            wanted["ground"] = (ground, None)
+        for id in all_faces(q):
+            made = q.attempt(finished_mesh, id)
             if not isinstance(made, Unsolved) and not made.surface.empty:
-                wanted[piece] = (made.surface, _COLOURS.get(made.kind, "#C9BFA6"))
+                wanted[id] = (made.surface, made)
         for key in [k for k in self._meshes if k not in wanted]:
             plotter.remove_actor(str(key))  # type: ignore[attr-defined]
             del self._meshes[key]
-        for key, (surface, colour) in wanted.items():
+        for key, (surface, piece) in wanted.items():
             if key in self._meshes and self._meshes[key][0] is surface:
                 continue
-            self._meshes[key] = surface, self._add(str(key), surface, colour, key == "ground")
+            self._meshes[key] = surface, self._add(str(key), surface, piece)
         plotter.render()  # type: ignore[attr-defined]
 
-    def _add(self, name: str, surface: Surface, colour: str, is_ground: bool) -> object:
+    def _add(self, name: str, surface: Surface, piece: Piece | None) -> object:
+        """A mesh with a tone for each role: kerbs, paths, verges and pads are told apart."""
         import pyvista
 
-        points = surface.points - [*self._origin(), 0.0]
-        points[:, 2] += 0.0 if is_ground else _LIFT
+        points = np.array(surface.points)
+        points[:, 2] += 0.0 if piece is None else _LIFT
         faces = np.column_stack([np.full(len(surface.triangles), 3), surface.triangles]).ravel()
         mesh = pyvista.PolyData(points, faces)
+        roles = ("ground",) if piece is None else piece.roles
+        tones = np.array([_rgb(_COLOURS.get(r, _OTHER)) for r in roles], dtype=np.uint8)
+        which = np.zeros(len(surface.triangles), dtype=np.int64) if piece is None else piece.role_of
+        mesh.cell_data["tone"] = tones[which]
         self._plotter.add_mesh(  # type: ignore[attr-defined]
             mesh,
-            color=colour,
+            scalars="tone",
+            rgb=True,
             name=name,
             smooth_shading=False,
-            opacity=0.55 if is_ground else 1.0,
             show_edges=False,
             ambient=0.35,
             diffuse=0.7,
@@ -121,16 +136,13 @@ class SolidView(QWidget):
         )
         return mesh
 
-    def _origin(self) -> tuple[float, float]:
-        surface = parts.current_surface(self._session.engine)
-        if surface is not None:
-            return surface.bounds[:2]
-        first = self._session.site.streets[0].bends[0] if self._session.site.streets else None
-        return (first.easting, first.northing) if first else (0.0, 0.0)
-
     def close_view(self) -> None:
         """Let go of the graphics context."""
         if self._plotter is not None:
             self._plotter.close()  # type: ignore[attr-defined]
             self._plotter = None
             self._meshes.clear()
+
+
+def _rgb(colour: str) -> tuple[int, int, int]:
+    return int(colour[1:3], 16), int(colour[3:5], 16), int(colour[5:7], 16)

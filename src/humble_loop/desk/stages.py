@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections import Counter
 from dataclasses import dataclass
 
 from PySide6.QtCore import QSize, Qt, Signal
@@ -10,59 +10,36 @@ from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QWidget
 
 from humble_loop.desk.theme import Theme
-from humble_loop.site.model import Site
-from humble_loop.solve.checks import Finding
+from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.lines.findings import Finding
+from humble_loop.lines.standing import kinds
+from humble_loop.whole.findings import stage_of
 
 
 @dataclass(frozen=True)
 class Stage:
-    """A stage: its title, icon, and how far it is: a share of things settled (None where there are none)."""
+    """A stage of the work: its title and icon."""
 
     title: str
     icon: str
-    share: Callable[[Site], float | None]
-    rules: tuple[str, ...]
-
-
-def _of(count: int, done: int) -> float | None:
-    return done / count if count else None
 
 
 STAGES = (
-    Stage("Ground", "ground", lambda s: 1.0 if s.grounds else None, ("ground", "street off the ground")),
-    Stage(
-        "Streets",
-        "street",
-        lambda s: _of(len(s.streets), len(s.streets)),
-        ("bends that do not fit", "radius", "points at one place", "ring of ties"),
-    ),
-    Stage(
-        "Levels",
-        "levels",
-        lambda s: _of(
-            sum(t.kind == "new" for t in s.streets), sum(t.kind == "new" and bool(t.vips) for t in s.streets)
-        ),
-        ("grade too flat", "grade too steep", "curve too short", "curves overlap", "grade line too short"),
-    ),
-    Stage(
-        "Sections", "section", lambda s: _of(len(s.streets), len(s.streets)), ("crossfall", "batter finds no ground")
-    ),
-    Stage(
-        "Junctions",
-        "junction",
-        lambda s: _of(len(s.junctions), len(s.junctions)),
-        ("return too steep", "return too flat", "low point without a pit"),
-    ),
-    Stage(
-        "Turning heads",
-        "head",
-        lambda s: _of(sum(bool(t.head) for t in s.streets), sum(bool(t.head) for t in s.streets)),
-        ("bulb drainage", "bulb radius"),
-    ),
-    Stage("Lots", "lot", lambda s: _of(len(s.lot_rows), len(s.lot_rows)), ("pad out of its window", "lots")),
-    Stage("Findings", "finding", lambda s: None, ()),
-    Stage("Hand-over", "handover", lambda s: None, ()),
+    Stage("Ground", "ground"),
+    Stage("Streets", "street"),
+    Stage("Levels", "levels"),
+    Stage("Sections", "section"),
+    Stage("Junctions", "junction"),
+    Stage("Turning heads", "head"),
+    Stage("Lots", "lot"),
+    Stage("Findings", "finding"),
+    Stage("Hand-over", "handover"),
 )
+
+
+def stage_index(title: str) -> int:
+    """The place of a stage."""
+    return next(i for i, stage in enumerate(STAGES) if stage.title == title)
 
 
 class StageRow(QWidget):
@@ -101,17 +78,26 @@ class StageRow(QWidget):
         self.buttons[index].setChecked(True)
         self.chosen.emit(index)
 
-    def show_progress(self, site: Site, findings: tuple[Finding, ...], theme: Theme) -> None:
-        """Fill the dots."""
+    def show_progress(self, q: Engine, findings: tuple[Finding, ...], theme: Theme) -> None:
+        """Fill the dots: how far each stage's things are settled, and whether rules of it are broken."""
+        shares: dict[str, list[float]] = {}
+        for kind in kinds():
+            try:
+                found = kind.progress(q)
+            except Unsolved:
+                continue
+            for title, value in found.items():
+                shares.setdefault(title, []).append(value)
+        broken = Counter(stage_of(f) for f in findings if f.severity == "broken")
         for stage, button in zip(STAGES, self.buttons):
-            bad = [f for f in findings if f.rule in stage.rules or (stage.title == "Findings")]
-            broken = sum(f.severity == "broken" for f in bad)
-            share = stage.share(site)
-            button.setIcon(_dot(theme, share, bool(broken)))
+            bad = sum(broken.values()) if stage.title == "Findings" else broken[stage.title]
+            values = shares.get(stage.title)
+            share = sum(values) / len(values) if values else None
+            button.setIcon(_dot(theme, share, bool(bad)))
             words = "nothing yet" if share is None else f"{100 * share:.0f} % settled"
-            button.setToolTip(f"{stage.title}: {words}" + (f", {broken} broken" if broken else ""))
+            button.setToolTip(f"{stage.title}: {words}" + (f", {bad} broken" if bad else ""))
             if stage.title == "Findings":
-                button.setText(f"Findings {broken}" if broken else "Findings")
+                button.setText(f"Findings {bad}" if bad else "Findings")
 
 
 def _dot(theme: Theme, share: float | None, broken: bool) -> QIcon:

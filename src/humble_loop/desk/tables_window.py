@@ -11,9 +11,10 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QPushButton, QTableView, QVBoxLayout, QWidget
 
 from humble_loop.desk.session import Session
-from humble_loop.solve import parts
-from humble_loop.solve.engine import Unsolved
-from humble_loop.solve.tables import TABLES, NoSuchTable, Table, table
+from humble_loop.engine.query import Unsolved
+from humble_loop.kinds.street.plan import name_of, street_ids
+from humble_loop.lines.table import NoSuchTable, Table
+from humble_loop.whole.tables import table, tables
 
 Index = QModelIndex | QPersistentModelIndex
 _DECIMALS = {"bearing_deg": 5, "grade": 5, "area": 1, "cut": 1, "fill": 1, "area_over_ground": 1}
@@ -63,7 +64,7 @@ class TablesWindow(QDialog):
         self.resize(860, 520)
         self._session = session
         self.which, self.of = QComboBox(), QComboBox()
-        self.which.addItems(list(TABLES))
+        self.which.addItems(list(tables()))
         self.which.setCurrentText("setout")
         self.view, self.note = QTableView(), QLabel()
         self.model = TableModel(Table((), ()), self.view)
@@ -91,12 +92,8 @@ class TablesWindow(QDialog):
 
     def _fill_streets(self) -> None:
         q = self._session.engine
-        names = [parts.street_name(q, s) for s in parts.street_ids(q)]
-        keep = self.of.currentText() or (
-            parts.street_name(q, self._session.chosen.street)
-            if self._session.chosen.street in parts.street_ids(q)
-            else ""
-        )
+        names = [name_of(q, s) for s in street_ids(q)]
+        keep = self.of.currentText() or (name_of(q, self._session.street) if self._session.street else "")
         self.of.clear()
         self.of.addItems(["whole site", *names])
         self.of.setCurrentText(keep if keep in names else "whole site")

@@ -8,10 +8,11 @@ from PySide6.QtCore import QPoint, QPointF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
-from humble_loop.desk.dragging import Dragging, Handle, Place, Tag
+from humble_loop.desk.dragging import Dragging, Tag
 from humble_loop.desk.layers import HandleLayer, LabelLayer, Layer
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme
+from humble_loop.lines.describe import Handle, Place
 
 _GRAB = 10.0  # pixels from a handle within which it is taken
 _CLICK = 4.0  # pixels that the mouse may move and still have clicked

@@ -12,9 +12,13 @@ from humble_loop.formats.bundle import Bundle, Progress, no_progress
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.points_csv import read_points_csv
 from humble_loop.ground.build import CannotTriangulate, build_surface, spikes
-from humble_loop.ground.surface import Problem
-from humble_loop.site import edits
-from humble_loop.site.model import Ground, Site
+from humble_loop.ground.surface import Problem, Surface
+from humble_loop.kinds.ground.model import Ground, add_ground
+from humble_loop.kinds.street.edits import add_street
+from humble_loop.kinds.street.model import Street
+from humble_loop.kinds.survey_line.model import add_survey_lines
+from humble_loop.site.edits import Edit, EditError, free_name
+from humble_loop.site.model import Site
 
 KINDS = {
     ".xml": "LandXML",
@@ -44,9 +48,9 @@ class Options:
 
 @dataclass(frozen=True)
 class Brought:
-    """What came of bringing files in: the new site, suspicious places, and what was read in words."""
+    """What came of reading files: the edit that adds it to a site, suspicious places, and what was read in words."""
 
-    site: Site
+    edit: Edit
     problems: tuple[Problem, ...]
     words: str
 
@@ -83,11 +87,19 @@ def read_file(path: Path, options: Options | None = None) -> Bundle:
 
 def bring_in(
     site: Site, paths: Sequence[Path], options: Options | None = None, progress: Progress = no_progress
-) -> Brought:
-    """Add what the files hold to ``site``: all points and breaklines together make one surface.
+) -> tuple[Site, Brought]:
+    """Read files and add them to ``site``. Raises FormatError naming the file that cannot be used."""
+    brought = read_files(paths, options, progress)
+    return brought.edit(site), brought
 
-    ``progress`` is told a share and words, and may raise to give up; the site that was handed in never changes.
-    Raises FormatError naming the file that cannot be used.
+
+def read_files(
+    paths: Sequence[Path], options: Options | None = None, progress: Progress = no_progress
+) -> Brought:
+    """Read what files hold: all points and breaklines together make one surface.
+
+    Nothing is decided about the site yet: the edit adds it to whatever the site is by then. ``progress`` is told a
+    share and words, and may raise to give up. Raises FormatError naming the file that cannot be used.
     """
     options = options or Options()
     bundles = []
@@ -95,53 +107,66 @@ def bring_in(
         progress(0.6 * i / max(len(paths), 1), f"Reading {path.name}")
         bundles.append((path, read_file(path, options)))
     progress(0.6, "Triangulating")
-    problems: list[Problem] = []
+    problems: list[Problem] = [p for _, b in bundles for p in b.problems]
     told: list[str] = []
+    grounds: list[tuple[str, Surface, str]] = []
     for path, bundle in bundles:
-        problems += bundle.problems
         for name, surface in bundle.surfaces:
-            site = edits.add_ground(
-                site, Ground(name=edits.free_name(site, "grounds", name), surface=surface, source=path.name)
-            )
+            grounds.append((name, surface, path.name))
             problems += spikes(surface)
             told.append(f"surface '{name}' ({len(surface.triangles)} triangles)")
         if bundle.lines:
-            site = edits.add_survey_lines(site, bundle.lines)
             told.append(f"{len(bundle.lines)} lines from {path.name}")
-    site, more, words = _triangulated(site, bundles, options)
-    problems += more
-    told += words
-    progress(0.9, "Adding streets")
+    made = _triangulated(bundles, options)
+    if made is not None:
+        path, surface, more = made
+        problems += more
+        grounds.append((path.stem, surface, path.name))
+        told.append(f"surface '{path.stem}' from {len(surface.points)} points ({len(surface.triangles)} triangles)")
+    told += [f"street '{s.name}'" for _, b in bundles for s in b.streets]
+    told += [note for _, b in bundles for note in b.notes]
     for path, bundle in bundles:
         for street in bundle.streets:
             try:
-                site = edits.add_street(site, street.name, street.bends, vips=tuple(street.vips))
-            except edits.EditError as error:
+                add_street(Site(), street.name, street.bends, vips=tuple(street.vips))
+            except EditError as error:
                 raise FormatError(path, str(error)) from None
-            told.append(f"street '{site.streets[-1].name}'")
     progress(1.0, "Done")
-    return Brought(site, tuple(problems), "; ".join(told))
+
+    def edit(site: Site) -> Site:
+        for _, bundle in bundles:
+            if bundle.lines:
+                site = add_survey_lines(site, bundle.lines)
+        for name, surface, source in grounds:
+            site = add_ground(site, Ground(name=free_name(site, Ground, name), surface=surface, source=source))
+        for _, bundle in bundles:
+            for street in bundle.streets:
+                name = free_name(site, Street, street.name)
+                site = add_street(site, name, street.bends, vips=tuple(street.vips))
+        return site
+
+    return Brought(edit, tuple(problems), "; ".join(told))
 
 
 def _triangulated(
-    site: Site, bundles: list[tuple[Path, Bundle]], options: Options
-) -> tuple[Site, list[Problem], list[str]]:
+    bundles: list[tuple[Path, Bundle]], options: Options
+) -> tuple[Path, Surface, list[Problem]] | None:
+    """One surface of all loose points and breaklines; None where there are none."""
     sources = [(p, b) for p, b in bundles if len(b.points) or (b.breaklines and not b.surfaces)]
     points = [b.points for _, b in sources if len(b.points)]
-    if not points:
-        # Breaklines alone are a drawing's lines; only together with points, or if there is no surface, do they make ground.
-        if site.grounds or not sources:
-            return site, [], []
-        points = [np.empty((0, 3))]
+    if not sources:
+        return None
+    # Breaklines alone are a drawing's lines; only together with points, or if there is no surface, do they make ground.
+    if not points and any(b.surfaces for _, b in bundles):
+        return None
     breaklines = [line for _, b in bundles for line in b.breaklines]
     path = sources[0][0]
     try:
-        surface, problems = build_surface(np.concatenate(points), breaklines, longest_edge=options.longest_edge)
+        surface, problems = build_surface(
+            np.concatenate(points) if points else np.empty((0, 3)), breaklines, longest_edge=options.longest_edge
+        )
     except CannotTriangulate as error:
-        if not sum(len(p) for p in points):
-            return site, [], []
+        if not points:
+            return None
         raise FormatError(path, f"{error}; check its columns and units") from None
-    problems += spikes(surface)
-    name = edits.free_name(site, "grounds", path.stem)
-    site = edits.add_ground(site, Ground(name=name, surface=surface, source=path.name))
-    return site, problems, [f"surface '{name}' from {len(surface.points)} points ({len(surface.triangles)} triangles)"]
+    return path, surface, [*problems, *spikes(surface)]

@@ -9,7 +9,8 @@ import numpy as np
 
 from humble_loop.geometry.arrays import Floats
 from humble_loop.ground.surface import Problem, Surface
-from humble_loop.site.model import Bend, SurveyLine, Vip
+from humble_loop.kinds.street.model import Bend, Vip
+from humble_loop.kinds.survey_line.model import SurveyLine
 
 Progress = Callable[[float, str], None]
 

@@ -16,14 +16,9 @@ from humble_loop.formats.points_csv import check_coordinates
 from humble_loop.geometry.arrays import Floats
 from humble_loop.ground.contour import contour_lines
 from humble_loop.ground.surface import Surface
-from humble_loop.site.model import SurveyLine, slug
-from humble_loop.solve import parts
-from humble_loop.solve.engine import Engine, Unsolved
-from humble_loop.solve.lot import lot_plan, lots, pad
-from humble_loop.solve.section import edges, is_new, roadside
-from humble_loop.solve.setout import set_out_points
-from humble_loop.solve.street import centreline
-from humble_loop.solve.surface import whole_surface
+from humble_loop.kinds.survey_line.model import SurveyLine
+from humble_loop.site.model import slug
+from humble_loop.whole.delivery import Alignment, Delivery
 
 _INSUNITS = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m", 7: "km", 21: "us-ft"}
 
@@ -134,75 +129,54 @@ def _from_faces(faces: Floats) -> Surface:
     return Surface(flat[first], triangles[ok])
 
 
-def write_dxf(q: Engine, path: Path) -> None:
-    """Write centrelines, lips, boundaries, lots with pad levels, set-out points, contours and the finished surface."""
+_COLOURS = {
+    "centreline": 5,
+    "left lip": 30,
+    "right lip": 30,
+    "return": 30,
+    "boundary": 8,
+    "pad": 3,
+    "lot": 3,
+    "set-out": 1,
+    "finished contour": 32,
+    "finished surface": 9,
+}
+_NOT_DRAWN = {"crown", "survey"}  # the centreline stands for the crown; surveys are the surveyor's
+
+
+def write_dxf(site: Delivery, path: Path) -> None:
+    """Write centrelines, every line by its role, parcels, set-out points, contours and the finished surface."""
     drawing = new_drawing("R2018", setup=True)
     drawing.units = 6
-    for name, colour in (
-        ("centreline", 5),
-        ("lip", 30),
-        ("boundary", 8),
-        ("lot", 3),
-        ("pad level", 3),
-        ("set-out", 1),
-        ("finished contour", 32),
-        ("finished surface", 9),
-    ):
-        drawing.layers.add(name, color=colour)
     space = drawing.modelspace()
-    for street in parts.street_ids(q):
-        line = q.attempt(centreline, street)
-        if isinstance(line, Unsolved):
-            continue
-        chain = line.chain
-        bulges = [np.tan(e.k0 * e.length / 4) if e.kind == "arc" else 0.0 for e in chain.elements]
-        if any(e.kind == "transition" for e in chain.elements):
-            space.add_lwpolyline(chain.points_at(chain.sampled(sag=0.002)), dxfattribs={"layer": "centreline"})
-        else:
-            ends = chain.points_at(chain.starts)
-            vertices = [(*p, b) for p, b in zip(ends, [*bulges, 0.0])]
-            space.add_lwpolyline(vertices, format="xyb", dxfattribs={"layer": "centreline"})
-        _write_street(q, space, street)
-    for number, p in set_out_points(q):
+    roles = dict.fromkeys(line.role for line in site.lines if line.role not in _NOT_DRAWN)
+    for name in (*_COLOURS, *(r for r in roles if r not in _COLOURS)):
+        drawing.layers.add(name, color=_COLOURS.get(name, 7))
+    for alignment in site.alignments:
+        _write_centreline(space, alignment)
+    for line in site.lines:
+        if line.role not in _NOT_DRAWN:
+            space.add_polyline3d(line.points, dxfattribs={"layer": line.role})
+    for land in site.parcels:
+        space.add_lwpolyline(land.outline, close=True, dxfattribs={"layer": "lot"})
+        space.add_text(land.name, height=0.8, dxfattribs={"layer": "lot", "insert": tuple(land.outline.mean(axis=0))})
+    for number, p in site.set_out:
         space.add_point((p.easting, p.northing, p.level), dxfattribs={"layer": "set-out"})
-        space.add_text(
-            str(number),
-            height=0.4,
-            dxfattribs={"layer": "set-out", "insert": (p.easting + 0.2, p.northing + 0.2, p.level)},
-        )
-    surface = whole_surface(q)
-    for level, contour in contour_lines(surface, q.site.settings.contour_interval):
+        text = {"layer": "set-out", "insert": (p.easting + 0.2, p.northing + 0.2, p.level)}
+        space.add_text(str(number), height=0.4, dxfattribs=text)
+    for level, contour in contour_lines(site.finished, site.contour_interval):
         space.add_polyline3d([(*c, level) for c in contour], dxfattribs={"layer": "finished contour"})
-    for t in surface.triangles:
-        a, b, c = surface.points[t]
+    for a, b, c in site.finished.points[site.finished.triangles]:
         space.add_3dface([a, b, c, c], dxfattribs={"layer": "finished surface"})
     drawing.saveas(str(path))
 
 
-def _write_street(q: Engine, space: Any, street: str) -> None:
-    if not is_new(q, street):
+def _write_centreline(space: Any, alignment: Alignment) -> None:
+    chain = alignment.chain
+    if any(e.kind == "transition" for e in chain.elements):
+        space.add_lwpolyline(chain.points_at(chain.sampled(sag=0.002)), dxfattribs={"layer": "centreline"})
         return
-    for edge in edges(q, street):
-        side = q.attempt(roadside, edge)
-        if isinstance(side, Unsolved) or len(side.along) < 2:
-            continue
-        for layer, name in (("lip", "lip"), ("boundary", side.names[-1])):
-            for run in _runs(side.line(name), side.joined):
-                space.add_polyline3d(run, dxfattribs={"layer": layer})
-    for lot in lots(q, street):
-        plan, level = q.attempt(lot_plan, street, lot.name), q.attempt(pad, street, lot.name)
-        if isinstance(plan, Unsolved) or isinstance(level, Unsolved):
-            continue
-        space.add_lwpolyline(plan.outline, close=True, dxfattribs={"layer": "lot"})
-        space.add_lwpolyline(plan.pad, close=True, dxfattribs={"layer": "lot", "elevation": level.level})
-        middle = plan.pad.mean(axis=0)
-        space.add_text(
-            f"{lot.name} {level.level:.3f}",
-            height=0.8,
-            dxfattribs={"layer": "pad level", "insert": (*middle, level.level)},
-        )
-
-
-def _runs(points: Floats, joined: Any) -> list[Floats]:
-    cuts = np.flatnonzero(~joined) + 1
-    return [run for run in np.split(points, cuts) if len(run) > 1]
+    ends = chain.points_at(chain.starts)
+    bulges = [float(np.tan(e.k0 * e.length / 4)) if e.kind == "arc" else 0.0 for e in chain.elements]
+    vertices = [(*p, b) for p, b in zip(ends, [*bulges, 0.0])]
+    space.add_lwpolyline(vertices, format="xyb", dxfattribs={"layer": "centreline"})

@@ -11,7 +11,8 @@ import numpy as np
 from humble_loop.formats.bundle import Bundle
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.points_csv import check_coordinates
-from humble_loop.site.model import SurveyLine, slug
+from humble_loop.kinds.survey_line.model import SurveyLine
+from humble_loop.site.model import slug
 
 
 def read_geojson(path: Path) -> Bundle:

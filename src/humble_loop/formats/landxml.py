@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -17,12 +18,10 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.bends import tangent_lengths
 from humble_loop.geometry.chain import ARC, STRAIGHT
 from humble_loop.ground.surface import Surface
-from humble_loop.site.model import Bend, SurveyLine, Vip, slug
-from humble_loop.solve import parts
-from humble_loop.solve.engine import Engine, Unsolved
-from humble_loop.solve.lot import lot_plan, lots
-from humble_loop.solve.street import centreline, grade_line, ground_of
-from humble_loop.solve.surface import whole_surface
+from humble_loop.kinds.street.model import Bend, Vip
+from humble_loop.kinds.survey_line.model import SurveyLine
+from humble_loop.site.model import slug
+from humble_loop.whole.delivery import Alignment, Delivery
 
 _UNITS = {
     "meter": "m",
@@ -34,6 +33,8 @@ _UNITS = {
     "kilometer": "km",
     "inch": "in",
 }
+
+FINISHED = "Finished surface"
 
 
 def read_landxml(path: Path) -> Bundle:
@@ -306,11 +307,23 @@ def _ring(path: Path, parcel: Any, scale: float) -> Floats:
     return np.array([_point(path, e, "Start", scale) for e in elements] + [_point(path, elements[-1], "End", scale)])
 
 
-def write_landxml(q: Engine, path: Path) -> None:
-    """Write the ground, the finished surface, every street's alignment and profile, and the lots as parcels."""
+def write_landxml(site: Delivery, path: Path) -> None:
+    """Write the ground, the finished surface, every street's alignment and profile, and the lots as parcels.
+
+    Elements, their order and their required attributes are those of the LandXML 1.2 schema.
+    """
     ns = "http://www.landxml.org/schema/LandXML-1.2"
+    now = datetime.now()
     namespaces: Any = {None: ns}  # the default namespace
-    root = etree.Element("LandXML", nsmap=namespaces, version="1.2", language="English", readOnly="false")
+    root = etree.Element(
+        "LandXML",
+        nsmap=namespaces,
+        version="1.2",
+        date=now.strftime("%Y-%m-%d"),
+        time=now.strftime("%H:%M:%S"),
+        language="English",
+        readOnly="false",
+    )
     units = etree.SubElement(root, "Units")
     etree.SubElement(
         units,
@@ -323,25 +336,21 @@ def write_landxml(q: Engine, path: Path) -> None:
         angularUnit="decimal degrees",
         directionUnit="decimal degrees",
     )
-    etree.SubElement(root, "Project", name=q.site.name)
+    etree.SubElement(root, "Project", name=site.name)
     etree.SubElement(root, "Application", name="Humble Loop", version=__version__)
-    surfaces = etree.SubElement(root, "Surfaces")
-    for name, surface in (("Ground", ground_of(q)), ("Finished surface", whole_surface(q))):
-        if not surface.empty:
+    if site.alignments:
+        alignments = etree.SubElement(root, "Alignments", name=site.name)
+        for alignment in site.alignments:
+            _write_alignment(alignments, alignment)
+    if site.parcels:
+        parcels = etree.SubElement(root, "Parcels")
+        for land in site.parcels:
+            _write_parcel(parcels, land.name, land.outline, land.area)
+    named = [(n, s) for n, s in (("Ground", site.ground), (FINISHED, site.finished)) if not s.empty]
+    if named:
+        surfaces = etree.SubElement(root, "Surfaces")
+        for name, surface in named:
             _write_surface(surfaces, name, surface)
-    alignments = etree.SubElement(root, "Alignments", name=q.site.name)
-    for street in parts.street_ids(q):
-        if not isinstance(q.attempt(centreline, street), Unsolved):
-            _write_alignment(q, alignments, street)
-    parcels = etree.SubElement(root, "Parcels")
-    for street in parts.street_ids(q):
-        for lot in lots(q, street):
-            plan = q.attempt(lot_plan, street, lot.name)
-            if not isinstance(plan, Unsolved):
-                _write_parcel(parcels, lot.name, plan.outline, plan.area)
-    for group in (surfaces, alignments, parcels):
-        if not len(group):
-            root.remove(group)
     path.write_bytes(etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True))
 
 
@@ -359,9 +368,8 @@ def _write_surface(parent: Any, name: str, surface: Surface) -> None:
         etree.SubElement(faces, "F").text = " ".join(map(str, t))
 
 
-def _write_alignment(q: Engine, parent: Any, street: str) -> None:
-    chain = centreline(q, street).chain
-    name = parts.street_name(q, street)
+def _write_alignment(parent: Any, alignment: Alignment) -> None:
+    chain, name = alignment.chain, alignment.name
     node = etree.SubElement(parent, "Alignment", name=name, length=repr(chain.total), staStart="0")
     geometry = etree.SubElement(node, "CoordGeom")
     ends = chain.points_at(chain.starts)
@@ -395,11 +403,10 @@ def _write_alignment(q: Engine, parent: Any, street: str) -> None:
         if e.kind not in (STRAIGHT, ARC):
             etree.SubElement(item, "PI").text = _ne(_spiral_pi(chain, j, end))
         etree.SubElement(item, "End").text = _ne(end)
-    levels = q.attempt(grade_line, street)
-    if isinstance(levels, Unsolved):
+    p = alignment.profile
+    if p is None:
         return
     profile = etree.SubElement(etree.SubElement(node, "Profile", name=name), "ProfAlign", name=f"{name} grade line")
-    p = levels.profile
     for s, z, c in zip(p.chainages, p.levels, p.curves):
         text = f"{float(s)!r} {float(z)!r}"
         if c > 0:

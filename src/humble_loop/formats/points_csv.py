@@ -12,7 +12,9 @@ import numpy as np
 from humble_loop.formats.bundle import METRES, Bundle, StreetIn
 from humble_loop.formats.errors import FormatError
 from humble_loop.geometry.arrays import Floats
-from humble_loop.site.model import Bend, SurveyLine, Vip, slug
+from humble_loop.kinds.street.model import Bend, Vip
+from humble_loop.kinds.survey_line.model import SurveyLine
+from humble_loop.site.model import slug
 
 DEFAULT_COLUMNS = ("number", "easting", "northing", "level", "code")
 _WORDS = {

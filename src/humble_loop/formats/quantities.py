@@ -45,7 +45,7 @@ def parse_length(text: str, unit: str = "m") -> float:
 
 
 def parse_grade(text: str) -> float:
-    """A ratio from '2.5%', '1:20', '-0.025' or a plain number of percent when it is 0.5 or more."""
+    """A ratio from '2.5%', '1:20', or a plain number, which is percent: '0.4' is 0.4 %, as people mean it."""
     clean = _clean(text)
     ratio = _RATIO.match(clean)
     if ratio:
@@ -54,8 +54,17 @@ def parse_grade(text: str) -> float:
         return float(ratio[1]) / float(ratio[2])
     if "%" in clean:
         return _evaluate(clean.replace("%", ""), text) / 100.0
-    value = _evaluate(clean, text)
-    return value / 100.0 if abs(value) >= 0.5 else value
+    return _evaluate(clean, text) / 100.0
+
+
+def looks_like_grade(text: str) -> bool:
+    """Whether text is written as a grade and as nothing else: '2.5%', '1:20'."""
+    return "%" in text or _RATIO.match(_clean(text)) is not None
+
+
+def looks_like_chainage(text: str) -> bool:
+    """Whether text is written as a chainage and as nothing else: '0+123.45', '1+23'."""
+    return _CHAINAGE.match(text) is not None
 
 
 def parse_chainage(text: str, unit: str = "m") -> float:
@@ -100,6 +109,18 @@ def show_length(metres: float, unit: str = "m", decimals: int = 3) -> str:
         return "–"
     places = decimals if unit == "m" else max(decimals - 1, 0)
     return _signed(f"{metres / METRES[unit]:.{places}f}")
+
+
+def show_area(square_metres: float, unit: str = "m") -> str:
+    """An area with its unit, e.g. '612.4 m²'."""
+    word = "m²" if unit == "m" else "ft²"
+    return "–" if not math.isfinite(square_metres) else f"{square_metres / METRES[unit] ** 2:.1f} {word}"
+
+
+def show_volume(cubic_metres: float, unit: str = "m") -> str:
+    """A volume with its unit, e.g. '35.2 m³'."""
+    word = "m³" if unit == "m" else "ft³"
+    return "–" if not math.isfinite(cubic_metres) else f"{cubic_metres / METRES[unit] ** 3:.1f} {word}"
 
 
 def show_grade(ratio: float) -> str:

@@ -17,7 +17,10 @@ from pathlib import Path
 import numpy as np
 
 from humble_loop.formats.errors import FormatError
+from humble_loop.formats.safe_write import write_safely
 from humble_loop.formats.site_file import site_from_json, site_json
+from humble_loop.ground.surface import Surface
+from humble_loop.kinds.ground.model import Ground
 from humble_loop.site.model import Site
 
 
@@ -36,40 +39,35 @@ class Recovery:
 
     def __init__(self, root: Path) -> None:
         self.folder = root / f"{os.getpid()}-{uuid.uuid4().hex[:8]}"
-        self._written: set[str] = set()
+        # Surfaces that are on disk, with the name of their arrays; held, so that none can be taken for another.
+        self._written: list[tuple[Surface, str]] = []
 
     def write(self, site: Site, original: Path | None) -> None:
-        """Put the site as it is now on disk. Raises OSError when the disk refuses."""
-        self.folder.mkdir(parents=True, exist_ok=True)
-        for ground in site.grounds:
-            # Ids are never reused for another surface within a session without its object changing too.
-            mark = f"{ground.id}:{id(ground.surface)}"
-            if mark in self._written:
-                continue
-            (self.folder / "surfaces").mkdir(exist_ok=True)
-            for part, array in (("points", ground.surface.points), ("triangles", ground.surface.triangles)):
-                np.save(self.folder / "surfaces" / f"{ground.id}.{part}.npy", array, allow_pickle=False)
-            self._written.add(mark)
-        self._put("site.json", site_json(site))
-        self._put(
-            "session.json",
-            json.dumps(
-                {
-                    "pid": os.getpid(),
-                    "original": str(original) if original else None,
-                    "name": site.name,
-                    "when": time.time(),
-                }
-            ),
-        )
+        """Put the site as it is now on disk. Raises OSError when the disk refuses.
+
+        Arrays have names of their own, never used again, and ``site.json`` says which it means: at every instant it
+        and the arrays that it names belong together.
+        """
+        (self.folder / "surfaces").mkdir(parents=True, exist_ok=True)
+        names = {ground.id: self._surface(ground.surface) for ground in site.all(Ground)}
+        self._put("site.json", site_json(site, surfaces=names))
+        facts = {"pid": os.getpid(), "original": str(original) if original else None, "name": site.name}
+        self._put("session.json", json.dumps({**facts, "when": time.time()}))
+
+    def _surface(self, surface: Surface) -> str:
+        """The name under which a surface's arrays are on disk, written if they are not yet."""
+        for known, name in self._written:
+            if known is surface:
+                return name
+        name = f"surface-{len(self._written) + 1}"
+        for part, array in (("points", surface.points), ("triangles", surface.triangles)):
+            target = self.folder / "surfaces" / f"{name}.{part}.npy"
+            write_safely(target, lambda file, array=array: np.save(file, array, allow_pickle=False))
+        self._written.append((surface, name))
+        return name
 
     def _put(self, name: str, text: str) -> None:
-        fresh = self.folder / f"{name}.new"
-        with fresh.open("w", encoding="utf-8") as file:
-            file.write(text)
-            file.flush()
-            os.fsync(file.fileno())
-        os.replace(fresh, self.folder / name)
+        write_safely(self.folder / name, lambda file: file.write(text.encode("utf-8")) and None)
 
     def clear(self) -> None:
         """Remove the copy: everything is saved, or was given up on purpose."""

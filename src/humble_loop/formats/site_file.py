@@ -8,8 +8,6 @@ from __future__ import annotations
 
 import io
 import json
-import os
-import tempfile
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
@@ -19,22 +17,26 @@ import numpy as np
 from pydantic import ValidationError
 
 from humble_loop.formats.errors import FormatError
+from humble_loop.formats.safe_write import write_safely
+from humble_loop.formats.migrations import from_version_1
 from humble_loop.ground.surface import Surface
+from humble_loop.kinds.ground.model import Ground
+from humble_loop.lines.standing import kinds
 from humble_loop.site.edits import sentence
-from humble_loop.site.libraries import with_libraries
-from humble_loop.site.model import Site
+from humble_loop.site.libraries import LIBRARIES, with_libraries
+from humble_loop.site.model import Site, Thing
 
 FORMAT = "humble-loop-site"
-VERSION = 1
+VERSION = 2
 
 # From each older version to the next: functions on the plain values of ``site``.
-MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: from_version_1}
 
 
 def save_site(site: Site, path: Path) -> None:
     """Write ``site`` to ``path`` safely. Raises FormatError when the disk refuses, leaving the old file whole."""
     try:
-        _replace(path, lambda file: _write_zip(site, file))
+        write_safely(path, lambda file: _write_zip(site, file), backup=True)
     except OSError as error:
         raise FormatError(path, f"it cannot be written ({error.strerror or error}); save it somewhere else") from None
 
@@ -42,43 +44,64 @@ def save_site(site: Site, path: Path) -> None:
 def _write_zip(site: Site, file: Any) -> None:
     with zipfile.ZipFile(file, "w") as archive:
         archive.writestr("site.json", site_json(site), zipfile.ZIP_DEFLATED)
-        for ground in site.grounds:
+        for ground in site.all(Ground):
             for part, array in (("points", ground.surface.points), ("triangles", ground.surface.triangles)):
                 data = io.BytesIO()
                 np.save(data, array, allow_pickle=False)
                 archive.writestr(f"surfaces/{ground.id}.{part}.npy", data.getvalue(), zipfile.ZIP_STORED)
 
 
-def _replace(path: Path, write: Callable[[Any], None]) -> None:
-    path = path.resolve()
-    handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".new", dir=path.parent)
+def site_json(site: Site, surfaces: dict[str, str] | None = None) -> str:
+    """The site without its surfaces' arrays, as documented JSON.
+
+    ``surfaces`` names the arrays of grounds by their ids, where they are not named by these ids themselves.
+    """
+    body: dict[str, Any] = site.model_dump(mode="json", exclude={"things"})
+    known = models()
+    for name in sorted(site.things, key=lambda n: list(known).index(n) if n in known else len(known)):
+        body[name] = [t.model_dump(mode="json") for t in site.things[name]]
+    head: dict[str, Any] = {"format": FORMAT, "version": VERSION}
+    if surfaces is not None:
+        head["surfaces"] = surfaces
+    return json.dumps({**head, "site": body}, ensure_ascii=False, indent=1)
+
+
+def models() -> dict[str, type[Thing]]:
+    """The models of all things by collection: libraries, and what the kinds keep."""
+    found = {m.collection: m for m in LIBRARIES}
+    for kind in kinds():
+        found.update({m.collection: m for m in kind.models})
+    return found
+
+
+def _assembled(path: Path, body: dict[str, Any]) -> Site:
+    """Check every thing, and put the site together. Raises FormatError in one sentence."""
+    known = models()
+    frame = {k: v for k, v in body.items() if k not in known}
     try:
-        with os.fdopen(handle, "wb") as file:
-            write(file)
-            file.flush()
-            os.fsync(file.fileno())
-        os.chmod(name, 0o644)
-        if path.exists():
-            # A second name for the old file, so that there is never a moment without one.
-            link = Path(f"{name}.old")
-            os.link(path, link)
-            os.replace(link, path.with_name(path.name + ".bak"))
-        os.replace(name, path)
-        folder = os.open(path.parent, os.O_RDONLY)
-        try:
-            os.fsync(folder)
-        finally:
-            os.close(folder)
-    except BaseException:
-        for leftover in (name, f"{name}.old"):
-            Path(leftover).unlink(missing_ok=True)
-        raise
-
-
-def site_json(site: Site) -> str:
-    """The site without its surfaces' arrays, as documented JSON."""
-    body = site.model_dump(mode="json")
-    return json.dumps({"format": FORMAT, "version": VERSION, "site": body}, ensure_ascii=False, indent=1)
+        site = Site.model_validate({k: v for k, v in frame.items() if k != "things"})
+    except ValidationError as error:
+        raise FormatError(path, f"{sentence(error)}; correct it or use its backup") from None
+    if "things" in frame:
+        raise FormatError(path, "things: Extra inputs are not permitted; correct it or use its backup")
+    for name, model in known.items():
+        if name not in body:
+            continue
+        rows = body[name]
+        if not isinstance(rows, list | tuple):
+            raise FormatError(path, f"{name}: a list is wanted here; correct it or use its backup")
+        things, seen = [], set()
+        for i, row in enumerate(rows):
+            try:
+                thing = model.model_validate(row)
+            except ValidationError as error:
+                raise FormatError(path, f"{name} / {i} / {sentence(error)}; correct it or use its backup") from None
+            if thing.id in seen:
+                raise FormatError(path, f"two of the {model.words}s share the id '{thing.id}'; correct it or use its backup")
+            seen.add(thing.id)
+            things.append(thing)
+        site = site.replaced(name, things)
+    return with_libraries(site)
 
 
 def load_site(path: Path) -> Site:
@@ -141,18 +164,23 @@ def site_from_json(path: Path, data: bytes, array: Callable[[str], np.ndarray]) 
     for ground in body.get("grounds", []):
         if not isinstance(ground, dict) or not ground.get("id"):
             raise FormatError(path, "one of its grounds has no id; use its backup")
-        points, triangles = (array(f"surfaces/{ground['id']}.{part}.npy") for part in ("points", "triangles"))
+        named = document.get("surfaces", {}).get(ground["id"], ground["id"])
+        points, triangles = (array(f"surfaces/{named}.{part}.npy") for part in ("points", "triangles"))
         grounds.append({**ground, "surface": Surface(points, triangles)})
-    try:
-        return Site.model_validate(with_libraries({**body, "grounds": grounds}))
-    except ValidationError as error:
-        raise FormatError(path, f"{sentence(error)}; correct it or use its backup") from None
+    return _assembled(path, {**body, **({"grounds": grounds} if "grounds" in body else {})})
 
 
 def schema() -> dict[str, Any]:
     """The JSON Schema of ``site.json``."""
-    site = Site.model_json_schema(ref_template="#/$defs/{model}")
+    where = "#/$defs/{model}"
+    site = Site.model_json_schema(ref_template=where)
     definitions = site.pop("$defs", {})
+    site["properties"].pop("things", None)
+    for name, model in models().items():
+        made = model.model_json_schema(ref_template=where)
+        definitions.update(made.pop("$defs", {}))
+        definitions[model.__name__] = made
+        site["properties"][name] = {"type": "array", "items": {"$ref": f"#/$defs/{model.__name__}"}}
     # The arrays of a surface are files of their own beside site.json.
     definitions["Ground"]["properties"].pop("surface")
     definitions["Ground"]["required"].remove("surface")

@@ -244,6 +244,10 @@ class Chain:
         points, headings = self._on_element(len(self.length) - 1, self.length[-1:])
         return points[0], float(headings[0])
 
+    def moved(self, east: float, north: float) -> Chain:
+        """The same line elsewhere."""
+        return Chain(frozen(self.xy + [east, north]), self.heading, self.length, self.k0, self.k1, self.starts)
+
     def key_chainages(self) -> Floats:
         """Chainages of the ends and of every joint between elements."""
         return self.starts

@@ -134,6 +134,17 @@ class Cubic:
         h11 = t * t * (t - 1) * self.length
         return np.stack([h00, h10, h01, h11], axis=1)
 
+    def slope_weights(self, s: ArrayLike) -> Floats:
+        """Weights (n, 4) of z0, m0, z1, m1 in the grade at ``s`` (m): the derivatives of ``weights``."""
+        t = np.atleast_1d(np.asarray(s, dtype=np.float64)) / self.length
+        rise = 6 * t * (1 - t) / self.length
+        return np.stack([-rise, (1 - t) * (1 - 3 * t), rise, t * (3 * t - 2)], axis=1)
+
+    def sharpest(self) -> float:
+        """The largest size of the second derivative (1/m): it runs straight, so it stands at an end."""
+        rise = (self.z1 - self.z0) / self.length
+        return max(abs(6 * rise - 4 * self.m0 - 2 * self.m1), abs(2 * self.m0 + 4 * self.m1 - 6 * rise)) / self.length
+
     def level(self, s: ArrayLike) -> Floats:
         """Levels in metres at distances ``s``."""
         w = self.weights(s)
@@ -141,9 +152,8 @@ class Cubic:
 
     def grade(self, s: ArrayLike) -> Floats:
         """Grades as ratios at distances ``s``."""
-        t = np.atleast_1d(np.asarray(s, dtype=np.float64)) / self.length
-        rise = (self.z1 - self.z0) / self.length
-        return 6 * t * (1 - t) * rise + (1 - t) * (1 - 3 * t) * self.m0 + t * (3 * t - 2) * self.m1
+        w = self.slope_weights(s)
+        return w[:, 0] * self.z0 + w[:, 1] * self.m0 + w[:, 2] * self.z1 + w[:, 3] * self.m1
 
     def turning_points(self) -> list[Turning]:
         """High and low points strictly inside."""

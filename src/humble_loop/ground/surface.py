@@ -32,6 +32,16 @@ class Surface:
                 t = np.where((area < 0)[:, None], t[:, [0, 2, 1]], t)
         self.triangles: Ints = frozen(t, np.int64)
 
+        self._shifted: dict[tuple[float, float], Surface] = {}
+
+    def shifted(self, east: float, north: float) -> Surface:
+        """The same surface moved in plan; the same object for the same move, and itself for none."""
+        if east == 0.0 and north == 0.0:
+            return self
+        if (east, north) not in self._shifted:
+            self._shifted[(east, north)] = Surface(self.points + [east, north, 0.0], self.triangles)
+        return self._shifted[(east, north)]
+
     def __repr__(self) -> str:
         return f"Surface({len(self.points)} points, {len(self.triangles)} triangles)"
 

@@ -1,1 +1,1 @@
-"""Suggestions of decisions: each is an edit that the designer may take, change or leave."""
+"""Optimisers that suggest decisions: arrays in, arrays out. The kinds turn what they find into proposals."""

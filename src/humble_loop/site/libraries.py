@@ -7,19 +7,28 @@ from functools import cache
 from typing import Any
 
 from humble_loop.data import path
-from humble_loop.site.model import Site
+from humble_loop.site.library import KerbShape, StreetClass, TypicalSection
+from humble_loop.site.model import Site, Thing
+
+LIBRARIES: tuple[type[Thing], ...] = (StreetClass, KerbShape, TypicalSection)
 
 
 @cache
-def _library(name: str) -> Any:
-    return json.loads(path("libraries", f"{name}.json").read_text(encoding="utf-8"))[name]
+def shipped(collection: str) -> tuple[Any, ...]:
+    """The things of a shipped library, checked and frozen."""
+    rows = json.loads(path("libraries", f"{collection}.json").read_text(encoding="utf-8"))[collection]
+    model = next(m for m in LIBRARIES if m.collection == collection)
+    return tuple(model.model_validate(row) for row in rows)
 
 
-def with_libraries(data: dict[str, Any]) -> dict[str, Any]:
-    """Fill in the shipped libraries where ``data`` (a site as plain values) has none of its own."""
-    return {**{name: _library(name) for name in ("street_classes", "kerb_shapes", "sections")}, **data}
+def with_libraries(site: Site) -> Site:
+    """The site with the shipped libraries where it has none of its own."""
+    for model in LIBRARIES:
+        if model.collection not in site.things:
+            site = site.replaced(model.collection, shipped(model.collection))
+    return site
 
 
 def new_site(name: str = "New site") -> Site:
     """An empty site with the shipped libraries."""
-    return Site.model_validate(with_libraries({"name": name}))
+    return with_libraries(Site(name=name))

@@ -1,0 +1,145 @@
+"""Commands: words, icon, key, and the stages whose tool row they stand in; and what the find box offers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from humble_loop.desk.finder import Found
+from humble_loop.desk.session import Station
+from humble_loop.desk.stages import STAGES
+from humble_loop.engine.query import Unsolved
+from humble_loop.formats.quantities import NotAQuantity, parse_chainage, show_chainage
+from humble_loop.kinds.lot.kind import line_with_lots
+from humble_loop.kinds.street.edits import set_vips
+from humble_loop.kinds.street.plan import StreetLine, chain_of, drawn_end, name_of, vips_of
+from humble_loop.kinds.street.show import keep
+from humble_loop.kinds.turning_head.model import set_head
+from humble_loop.lines.line import ThingId
+from humble_loop.lines.standing import kind_of
+from humble_loop.site.edits import set_settings
+from humble_loop.whole import things
+
+if TYPE_CHECKING:
+    from humble_loop.desk.window import MainWindow
+
+
+@dataclass(frozen=True)
+class Command:
+    """Something that can be done: words, icon, what it does, its key, and the stages whose tool row it stands in."""
+
+    words: str
+    icon: str
+    do: Callable[[], object]
+    key: str = ""
+    stages: tuple[str, ...] = ()
+
+
+def make_commands(w: MainWindow) -> list[Command]:
+    """All commands of the window."""
+    files, on = w.files, StreetCommands(w)
+    plan_stages = ("Ground", "Streets", "Lots", "Sections", "Junctions", "Turning heads")
+    return [
+        Command("Bring in", "import", files.ask_bring_in, "Ctrl+I", ("Ground", "Streets")),
+        Command("Draw a street", "street", w.draw_street, "D", ("Ground", "Streets", "Levels")),
+        Command("End in a bulb", "head", on.add_bulb, "", ("Streets", "Turning heads")),
+        Command("Set the proposed grade line", "levels", on.keep_levels, "", ("Levels",)),
+        Command("Propose the grade line again", "ground", on.propose_levels, "", ("Levels",)),
+        Command("Remove the VIP", "bend", w.long_section.remove_chosen_vip, "Del", ("Levels",)),
+        Command("Add lots", "lot", on.add_lots, "", ("Lots", "Streets")),
+        Command("Flow arrows", "batter", w.toggle_flow, "F", ("Junctions", "Turning heads", "Sections")),
+        Command("Tables", "table", w.open_tables, "Ctrl+T", ("Hand-over", "Lots", "Findings")),
+        Command("Export", "handover", files.ask_export, "Ctrl+E", ("Hand-over",)),
+        Command("3D view", "solid", w.toggle_solid, "Ctrl+3", plan_stages),
+        Command("See everything", "fit", w.fit, "Home", tuple(stage.title for stage in STAGES)),
+        Command("New site", "ground", files.new_site, "Ctrl+N"),
+        Command("Open", "open", files.ask_open, "Ctrl+O"),
+        Command("Open the demo", "open", files.open_demo),
+        Command("Save", "save", files.save, "Ctrl+S"),
+        Command("Save as", "save", files.save_as, "Ctrl+Shift+S"),
+        Command("Undo", "undo", w.session.undo, "Ctrl+Z"),
+        Command("Redo", "redo", w.session.redo, "Ctrl+Shift+Z"),
+        Command("Find anything", "search", lambda: w.finder.open(), "Ctrl+K"),
+        Command("Other theme", "theme", w.other_theme, "Ctrl+L"),
+        Command(
+            "Fold the index away or back", "table", lambda: w.index.setVisible(not w.index.isVisible()), "Ctrl+B"
+        ),
+        Command("Quit", "out", w.close, "Ctrl+Q"),
+    ]
+
+
+class StreetCommands:
+    """Commands on the chosen street."""
+
+    def __init__(self, window: MainWindow) -> None:
+        self._w = window
+
+    def _street(self) -> str:
+        street = self._w.session.street
+        if not street:
+            self._w.say("Choose a street first: click it in the plan or the index")
+        return street
+
+    def add_bulb(self) -> None:
+        """End the chosen street in a bulb."""
+        if street := self._street():
+            drawn = drawn_end(self._w.session.engine, street, "end")
+            self._w.session.do("End in a bulb", lambda s: set_head(s, street, drawn))
+
+    def keep_levels(self) -> None:
+        """Set the proposed grade line as it stands."""
+        if street := self._street():
+            q = self._w.session.engine
+            if vips_of(q, street):
+                return
+            try:
+                edit = keep(q, street)
+            except Unsolved as unsolved:
+                self._w.say(str(unsolved))
+                return
+            self._w.session.do("Set the grade line", edit)
+
+    def propose_levels(self) -> None:
+        """Give the grade line back to the proposal."""
+        if street := self._street():
+            self._w.session.do("Propose the grade line", lambda s: set_vips(s, street, []))
+
+    def add_lots(self) -> None:
+        """Put lots along the chosen street."""
+        if street := self._street():
+            self._w.session.do("Add lots", line_with_lots(self._w.session.engine, street))
+
+
+def offers(w: MainWindow, commands: list[Command], text: str) -> list[Found]:
+    """What the find box can find: commands with key and stage, every thing, stages, settings, and a chainage typed."""
+    q = w.session.engine
+    found = []
+    for c in commands:
+        where = ", ".join(c.stages) if len(c.stages) < len(STAGES) else "every stage"
+        found.append(Found(c.words, "command" + (f", {c.key}" if c.key else "") + (f", in {where}" if where else ""), c.do))
+    for thing in things.all_things(q):
+        kind = kind_of(thing.kind)
+        found.append(Found(things.name_of(q, thing), kind.title.lower(), lambda t=thing: w.choose_and_show(t)))
+    for stage, made in enumerate(STAGES):
+        found.append(Found(f"Stage: {made.title}", "stage", lambda i=stage: w.stage_row.choose(i)))
+    for unit, words in (("m", "metres"), ("ft", "feet"), ("us-ft", "US survey feet")):
+        change = lambda s, u=unit: set_settings(s, units=u)  # noqa: E731
+        found.append(Found(f"Units: {words}", "setting", lambda c=change: w.session.do("Change units", c)))
+    street = w.session.street
+    if text[:1].isdigit() and street:
+        try:
+            s = parse_chainage(text, w.session.site.settings.units)
+        except NotAQuantity:
+            return found
+        words = f"{name_of(q, street)} at {show_chainage(s)}"
+        found.insert(0, Found(words, "chainage", lambda: go_to(w, street, s)))
+    return found
+
+
+def go_to(w: MainWindow, street: str, chainage: float) -> None:
+    """Look at a chainage of a street."""
+    e, n = chain_of(w.session.engine, street).points_at([chainage])[0]
+    w.plan.look_at(float(e), float(n), 60.0)
+    w.session.choose(ThingId("street", street))
+    w.session.point_at(float(e), float(n), Station(StreetLine(street), chainage))

@@ -1,0 +1,203 @@
+"""Files: new, open, save, bring in, export, recovery. Dialogs are for these only."""
+
+from __future__ import annotations
+
+import json
+import time
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QSettings, Signal
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+from humble_loop.desk.importing import Importer
+from humble_loop.desk.session import Session
+from humble_loop.formats.bring_in import KINDS, Brought
+from humble_loop.formats.errors import FormatError
+from humble_loop.formats.export import export
+from humble_loop.formats.recovery import Lost, discard, recover
+from humble_loop.site.libraries import new_site
+from humble_loop.site.model import Site
+from humble_loop.whole.delivery import delivery
+
+_RECENT = 8
+
+
+class FileDesk(QObject):
+    """What the window does with files."""
+
+    taken = Signal()  # another site is open now
+    brought = Signal(bool)  # files were brought in; whether the site was empty before
+
+    def __init__(self, session: Session, settings: QSettings, window: QWidget) -> None:
+        super().__init__(window)
+        self._session, self._settings, self._window = session, settings, window
+        self._importer: Importer | None = None
+        self._reading_for: Site | None = None
+
+    def new_site(self) -> None:
+        """Start an empty site."""
+        if self.may_leave():
+            self._session.take(new_site())
+            self.taken.emit()
+
+    def open_demo(self) -> None:
+        """Open the demo site."""
+        from humble_loop.demo import demo_site  # reads the shipped site; wanted only here
+
+        if self.may_leave():
+            self._session.take(demo_site())
+            self.taken.emit()
+
+    def ask_open(self) -> None:
+        """Ask for a site file and open it."""
+        name, _ = QFileDialog.getOpenFileName(self._window, "Open a site", self._folder(), "Humble Loop sites (*.hloop)")
+        if name:
+            self.open_path(Path(name))
+
+    def open_path(self, path: Path) -> None:
+        """Open a site file, after asking about unsaved changes."""
+        if not self.may_leave():
+            return
+        try:
+            self._session.open(path)
+        except FormatError as error:
+            self.tell("This site cannot be opened", str(error))
+            return
+        self._remember(path)
+        self.taken.emit()
+
+    def save(self) -> bool:
+        """Save to the site's file, asking for one if it has none."""
+        return self._save_to(self._session.path) if self._session.path else self.save_as()
+
+    def save_as(self) -> bool:
+        """Save to another file."""
+        name, _ = QFileDialog.getSaveFileName(
+            self._window,
+            "Save the site",
+            f"{self._folder()}/{self._session.site.name}.hloop",
+            "Humble Loop sites (*.hloop)",
+        )
+        if not name:
+            return False
+        path = Path(name)
+        return self._save_to(path if path.suffix else path.with_suffix(".hloop"))
+
+    def _save_to(self, path: Path) -> bool:
+        try:
+            self._session.save(path)
+        except FormatError as error:
+            self.tell("The site cannot be saved", str(error))
+            return False
+        self._remember(path)
+        return True
+
+    def ask_bring_in(self) -> None:
+        """Ask for survey and design files and bring them in."""
+        endings = " ".join(f"*{e}" for e in sorted(KINDS))
+        names, _ = QFileDialog.getOpenFileNames(
+            self._window, "Bring in", self._folder(), f"Survey and design ({endings})"
+        )
+        if names:
+            self.bring_in([Path(n) for n in names])
+
+    def bring_in(self, paths: list[Path]) -> None:
+        """Read files off the interface thread, and add what they hold to the site as it is when that is done."""
+        if self._importer is not None and self._importer.isRunning():
+            self._session.said.emit("Files are being read already")
+            return
+        self._reading_for = self._session.opened
+        self._importer = Importer(paths, self._window)
+        self._importer.brought.connect(self._on_brought)
+        self._importer.failed.connect(lambda words: self.tell("This file cannot be used", words))
+        self._importer.start()
+
+    def _on_brought(self, result: Brought) -> None:
+        if self._session.opened is not self._reading_for:
+            self._session.said.emit(f"What was read ({result.words}) is left out: another site was opened meanwhile")
+            return
+        first = self._session.site.origin is None
+        self._session.do("Bring in files", result.edit)
+        self.brought.emit(first)
+        words = f"Brought in {result.words}"
+        if result.problems:
+            p = result.problems[0]
+            words += f"; {len(result.problems)} suspicious places, the first a {p.kind} at {p.easting:.2f}, {p.northing:.2f}"
+        self._session.said.emit(words)
+
+    def stop_reading(self) -> None:
+        """Give up what is being read."""
+        if self._importer is not None and self._importer.isRunning():
+            self._importer.requestInterruption()
+            self._importer.wait(5000)
+
+    def ask_export(self) -> None:
+        """Ask where to write LandXML, DXF or set-out points."""
+        name, _ = QFileDialog.getSaveFileName(
+            self._window,
+            "Export",
+            f"{self._folder()}/{self._session.site.name}.xml",
+            "LandXML (*.xml);;DXF (*.dxf);;Set-out points (*.csv)",
+        )
+        if not name:
+            return
+        try:
+            export(delivery(self._session.engine), Path(name))
+        except (FormatError, OSError) as error:
+            self.tell("The export cannot be written", str(error))
+            return
+        self._session.said.emit(f"Written {Path(name).name}")
+
+    def _folder(self) -> str:
+        return str(self._session.path.parent if self._session.path else Path.home())
+
+    def recent(self) -> list[str]:
+        """Sites that were open lately."""
+        try:
+            return [str(p) for p in json.loads(str(self._settings.value("recent", "[]")))]
+        except (ValueError, TypeError):
+            return []
+
+    def _remember(self, path: Path) -> None:
+        rest = [p for p in self.recent() if p != str(path)]
+        self._settings.setValue("recent", json.dumps([str(path), *rest][:_RECENT]))
+
+    def offer_recovery(self, lost: Lost) -> None:
+        """Offer the copy of a session that did not end properly."""
+        when = time.strftime("%d %B %H:%M", time.localtime(lost.when))
+        answer = QMessageBox.question(
+            self._window,
+            "Recover",
+            f"'{lost.name}' was not closed properly. Open its copy of {when}?",
+            QMessageBox.StandardButton.Open | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
+        )
+        if answer == QMessageBox.StandardButton.Open:
+            try:
+                site = recover(lost)
+            except FormatError as error:
+                self.tell("The copy cannot be read", str(error))
+                return
+            self._session.take(site, lost.original, saved=False)
+            self._session.write_recovery()
+            discard(lost)
+            self.taken.emit()
+        elif answer == QMessageBox.StandardButton.Discard:
+            discard(lost)
+
+    def may_leave(self) -> bool:
+        """Ask about unsaved changes; whether the site may be left."""
+        if not self._session.unsaved:
+            return True
+        answer = QMessageBox.question(
+            self._window,
+            "Unsaved changes",
+            f"'{self._session.site.name}' has unsaved changes.",
+            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
+        )
+        if answer == QMessageBox.StandardButton.Save:
+            return self.save()
+        return answer == QMessageBox.StandardButton.Discard
+
+    def tell(self, title: str, words: str) -> None:
+        """One sentence that must be read."""
+        QMessageBox.warning(self._window, title, words)

@@ -1,0 +1,1 @@
+"""The query engine: results that know what they rest on. No word of streets."""

@@ -1,0 +1,420 @@
+"""The query engine: everything worked out is a pure function of the site and of other such functions.
+
+While a query runs, the engine records what it read: parts of the site and other queries. On a new site it
+marks only what may be touched by the parts that changed; a marked result is looked at when it is next asked
+for, and is worked out again only if something it read really differs. A result that comes out equal keeps
+its old identity, so whatever rests on it stays as it was (early cut-off).
+
+One thing that fails fails alone: its exception is kept as its result, and those that read it may go on
+without it (``attempt``) or fail with it. A ring, a query that at last rests on itself, is refused with the ring
+spelled out. However deep queries rest on each other, Python's stack stays short: a dive that gets too deep is
+given up, its bottom worked out first, and then it is begun again. What nothing has asked for in a while is dropped.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any, Concatenate, Generic, ParamSpec, Protocol, TypeVar, cast
+
+from humble_loop.engine.same import same, sealed
+
+P = ParamSpec("P")
+R = TypeVar("R")
+R_co = TypeVar("R_co", covariant=True)
+Key = tuple[Any, ...]  # (function, *arguments)
+
+_DEEPEST = 40  # queries within one another before a dive is given up and its bottom worked out first
+_SMALL = 4000  # results that are kept without a thought
+_REMEMBERED = 50  # revisions for which an answer is kept though nobody asks for it again
+
+
+class Document(Protocol):
+    """What queries are about: frozen, with named fields. A change makes another one that shares untouched fields."""
+
+    def fields(self) -> dict[str, Any]:
+        """Every field by name. A tuple of things with ``id`` (and perhaps ``owner``) is compared thing by thing."""
+        ...
+
+
+class Unsolved(Exception):
+    """A thing that could not be worked out: which thing, why in one sentence, and what would mend it."""
+
+    def __init__(self, thing: str, message: str, remedy: str = "") -> None:
+        super().__init__(f"{thing}: {message}")
+        self.thing, self.message, self.remedy = thing, message, remedy
+
+    def __eq__(self, other: object) -> bool:
+        return type(self) is type(other) and self.args == other.args and self.remedy == other.remedy
+
+    def __hash__(self) -> int:
+        return hash(self.args)
+
+
+class Ring(Unsolved):
+    """A level that at last follows from itself; ``ring`` names the queries in order."""
+
+    def __init__(self, keys: tuple[Key, ...]) -> None:
+        # Told from a fixed member, so that the same ring reads the same wherever it was entered.
+        names = [_name(k) for k in keys]
+        first = names.index(min(names))
+        self.keys = frozenset(keys)
+        self.ring = (*names[first:], *names[:first], names[first])
+        super().__init__(
+            names[first],
+            "it follows at last from itself: " + " → ".join(self.ring),
+            "cut one of these ties: move one street's end off the other's centreline",
+        )
+
+
+class Cancelled(Exception):
+    """Work that was given up because something newer is wanted."""
+
+
+class _Deeper(BaseException):
+    """A dive that got too deep: ``path`` are the queries waiting for one another, the last not begun."""
+
+    def __init__(self, path: list[Key]) -> None:
+        super().__init__()
+        self.path = path
+
+
+@dataclass(slots=True)
+class _Memo:
+    value: Any = None
+    failure: Unsolved | None = None
+    reads: tuple[Key, ...] = ()
+    readers: set[Key] = field(default_factory=set)
+    changed: int = 0  # the revision at which the value last really changed
+    checked: int = 0  # the last revision at which it was worked out or found still true
+    asked: int = -(10**9)  # the last revision at which somebody outside asked for it
+    suspect: bool = False
+
+
+@dataclass
+class Stats:
+    """What the engine did since the statistics were last reset."""
+
+    computed: dict[str, int] = field(default_factory=dict)
+    reused: int = 0
+    cut_off: int = 0
+    seconds: float = 0.0
+
+    @property
+    def total(self) -> int:
+        """Queries worked out."""
+        return sum(self.computed.values())
+
+
+class Query(Generic[P, R_co]):
+    """A function of the engine and plain arguments whose results the engine keeps."""
+
+    def __init__(self, function: Callable[Concatenate[Engine, P], R_co]) -> None:
+        self.function = function
+        self.name = function.__name__.lstrip("_")
+        self.__doc__ = function.__doc__
+        self.__name__ = function.__name__
+        self.__wrapped__ = function
+
+    def __call__(self, q: Engine, *args: P.args, **kwargs: P.kwargs) -> R_co:
+        """Ask ``q`` for the result."""
+        if kwargs:
+            raise TypeError("queries take their arguments by position")
+        return q.ask(self, args)  # type: ignore[no-any-return]
+
+    def __repr__(self) -> str:
+        return f"<query {self.name}>"
+
+
+class Part(Generic[P, R_co]):
+    """A part of the document, read as the leaf of queries: a function of it and plain arguments.
+
+    ``fields`` are the fields of the document that it may read. Of the first of them a part keyed by 'id' reads
+    only the thing whose id is its first argument, one keyed by 'owner' only the things that belong to it.
+    """
+
+    def __init__(self, function: Callable[..., R_co], fields: tuple[str, ...], keyed: str) -> None:
+        self.function, self.fields, self.keyed = function, fields, keyed
+        self.name = function.__name__.lstrip("_")
+        self.__doc__ = function.__doc__
+
+    def __call__(self, q: Engine, *args: P.args, **kwargs: P.kwargs) -> R_co:
+        """Ask ``q`` for the part."""
+        if kwargs:
+            raise TypeError("parts take their arguments by position")
+        return q.ask(self, args)  # type: ignore[no-any-return]
+
+    def __repr__(self) -> str:
+        return f"<part {self.name}>"
+
+
+def query(function: Callable[Concatenate[Engine, P], R]) -> Query[P, R]:
+    """Make ``function(q, ...)`` a query. Its arguments must be hashable; its result must not be changed."""
+    return Query(function)
+
+
+def part(*fields: str, keyed: str = "") -> Callable[[Callable[Concatenate[Any, P], R]], Part[P, R]]:
+    """Make ``function(site, ...)``, which reads ``fields`` of the site, a part that queries read as ``function(q, ...)``."""
+
+    def make(function: Callable[Concatenate[Any, P], R]) -> Part[P, R]:
+        return Part(function, fields, keyed)
+
+    return make
+
+
+class Engine:
+    """Works queries out on one document after another, and keeps what stays true."""
+
+    # Tests set this, so that a fault of ours is not taken for a thing that cannot be worked out.
+    strict = False
+
+    def __init__(self, site: Document) -> None:
+        self._site = site
+        self._memos: dict[Key, _Memo] = {}
+        # Parts in use, by the field that they read, or by the field and the id or owner of things in it.
+        self._parts: dict[tuple[str, ...], set[Key]] = {}
+        self._revision = 1
+        self._active: list[tuple[Key, list[Key]]] = []
+        self._path: list[Key] = []  # being worked out or looked at, outermost first
+        self._waiting: list[Key] = []  # given up for now: they wait for what lies at the bottom of a dive
+        self._begun: set[Key] = set()  # all of these two, for a quick look
+        self._sweep_above = _SMALL
+        self.stats = Stats()
+        self.cancelled: Callable[[], bool] = lambda: False
+
+    @property
+    def site(self) -> Any:
+        """The document that answers are about."""
+        return self._site
+
+    def __len__(self) -> int:
+        """Results kept."""
+        return len(self._memos)
+
+    def use(self, site: Document) -> None:
+        """Turn to another document; results whose reads are unchanged stay."""
+        if site is self._site:
+            return
+        touched = self._touched(self._site, site)
+        self._site = site
+        self._revision += 1
+        for key in touched:
+            memo = self._memos[key]
+            value, failure = self._run_part(key)
+            if failure is None and memo.failure is None and same(value, memo.value):
+                continue
+            if failure is not None and failure == memo.failure:
+                continue
+            memo.value, memo.failure, memo.changed = value, failure, self._revision
+            self._suspect_readers(memo)
+        if len(self._memos) > self._sweep_above:
+            self._sweep()
+
+    def _touched(self, old: Document, new: Document) -> list[Key]:
+        """Parts that may differ: of changed fields, and of changed things where parts are keyed by a thing."""
+        found: dict[Key, None] = {}
+        before, after = old.fields(), new.fields()
+        for name in before.keys() | after.keys():
+            was, now = before.get(name), after.get(name)
+            if was is now:
+                continue
+            found.update(dict.fromkeys(self._parts.get((name,), ())))
+            a, b = _by_id(was), _by_id(now)
+            for i in a.keys() | b.keys():
+                if a.get(i) is b.get(i):
+                    continue
+                found.update(dict.fromkeys(self._parts.get((name, "id", i), ())))
+                for thing in (a.get(i), b.get(i)):
+                    owner = getattr(thing, "owner", None)
+                    if owner is not None:
+                        found.update(dict.fromkeys(self._parts.get((name, "owner", owner), ())))
+        return list(found)
+
+    def _sweep(self) -> None:
+        """Drop what nothing has asked for in a while, and what only such results read."""
+        keep: set[Key] = set()
+        todo = [k for k, m in self._memos.items() if m.asked >= self._revision - _REMEMBERED]
+        while todo:
+            key = todo.pop()
+            if key not in keep:
+                keep.add(key)
+                todo.extend(self._memos[key].reads)
+        for key in [k for k in self._memos if k not in keep]:
+            del self._memos[key]
+        for memo in self._memos.values():
+            memo.readers &= keep
+        for index in list(self._parts):
+            self._parts[index] &= keep
+            if not self._parts[index]:
+                del self._parts[index]
+        self._sweep_above = max(_SMALL, 2 * len(self._memos))
+
+    def forget(self) -> None:
+        """Drop every result, so that the next question is solved afresh."""
+        self._memos.clear()
+        self._parts.clear()
+
+    def ask(self, what: Query[Any, Any] | Part[Any, Any], args: tuple[Any, ...]) -> Any:
+        """The result of a query; raises what it failed with."""
+        key: Key = (what, *args)
+        if self._active:
+            # Recorded before it is looked at: what ends in a ring was read as well.
+            self._active[-1][1].append(key)
+        memo = self._memos.get(key)
+        if memo is None or memo.suspect:
+            memo = self._fresh(key) if self._path else self._dive(key)
+        else:
+            self.stats.reused += 1
+        if not self._active:
+            memo.asked = self._revision
+        if memo.failure is not None:
+            raise memo.failure.with_traceback(None)
+        return memo.value
+
+    def attempt(self, what: Query[P, R], *args: P.args, **kwargs: P.kwargs) -> R | Unsolved:
+        """The result of a query, or the Unsolved that it failed with, so that the rest can go on without it."""
+        try:
+            return what(self, *args, **kwargs)
+        except Ring as ring:
+            # Members of a ring all fail, wherever it was entered; only those outside may go on.
+            if self._active and self._active[-1][0] in ring.keys:
+                raise
+            return ring
+        except Unsolved as unsolved:
+            return unsolved
+
+    def _dive(self, key: Key) -> _Memo:
+        """Work a query out from outside: as deep as needed, in dives that are never deeper than allowed."""
+        wanted: list[tuple[Key, int]] = [(key, 0)]
+        try:
+            while True:
+                target, waiting = wanted[-1]
+                try:
+                    memo = self._fresh(target)
+                except _Deeper as deeper:
+                    wanted.append((deeper.path[-1], len(deeper.path) - 1))
+                    self._waiting.extend(deeper.path[:-1])
+                    self._begun.update(deeper.path[:-1])
+                    continue
+                wanted.pop()
+                done = len(self._waiting) - waiting
+                self._begun.difference_update(self._waiting[done:])
+                del self._waiting[done:]
+                if not wanted:
+                    return memo
+        finally:
+            self._waiting.clear()
+            self._begun.clear()
+
+    def _fresh(self, key: Key) -> _Memo:
+        memo = self._memos.get(key)
+        if memo is not None and not memo.suspect:
+            self.stats.reused += 1
+            return memo
+        if isinstance(key[0], Part):
+            return self._read_part(key)
+        if key in self._begun:
+            path = [*self._waiting, *self._path]
+            raise Ring(tuple(path[path.index(key) :]))
+        if len(self._path) >= _DEEPEST:
+            raise _Deeper([*self._path, key])
+        self._path.append(key)
+        self._begun.add(key)
+        try:
+            if memo is not None and self._still_true(memo):
+                memo.suspect, memo.checked = False, self._revision
+                self.stats.reused += 1
+                return memo
+            return self._compute(key, memo)
+        finally:
+            self._begun.discard(self._path.pop())
+
+    def _still_true(self, memo: _Memo) -> bool:
+        """Whether all that was read is as it was; looked at in order, since an early change may spare later reads."""
+        if memo.checked == 0 or isinstance(memo.failure, Ring):
+            return False
+        try:
+            return all(self._fresh(read).changed <= memo.checked for read in memo.reads)
+        except Ring:
+            return False  # working it out again meets the ring in the open, and keeps it as the result
+
+    def _read_part(self, key: Key) -> _Memo:
+        memo = self._memos.setdefault(key, _Memo())
+        memo.value, memo.failure = self._run_part(key)
+        memo.changed, memo.checked, memo.suspect = self._revision, self._revision, False
+        what: Part[Any, Any] = key[0]
+        for k, name in enumerate(what.fields):
+            index = (name, what.keyed, key[1]) if what.keyed and k == 0 else (name,)
+            self._parts.setdefault(index, set()).add(key)
+        return memo
+
+    def _run_part(self, key: Key) -> tuple[Any, Unsolved | None]:
+        try:
+            return key[0].function(self._site, *key[1:]), None
+        except Unsolved as unsolved:
+            return None, unsolved
+
+    def _compute(self, key: Key, memo: _Memo | None) -> _Memo:
+        if self.cancelled():
+            raise Cancelled
+        reads: list[Key] = []
+        self._active.append((key, reads))
+        started = time.perf_counter()
+        value, failure = None, None
+        try:
+            value = sealed(key[0].function(self, *key[1:]))
+        except Unsolved as unsolved:
+            failure = unsolved
+        except Cancelled:
+            raise
+        except Exception as error:
+            if self.strict and not isinstance(error, (ArithmeticError, ValueError)):
+                raise
+            failure = Unsolved(_name(key), f"could not be worked out ({error})", "undo the last change to it")
+            failure.__cause__ = error
+        finally:
+            self._active.pop()
+            if not self._active:
+                self.stats.seconds += time.perf_counter() - started
+        self.stats.computed[key[0].name] = self.stats.computed.get(key[0].name, 0) + 1
+        return self._store(key, memo, value, failure, tuple(dict.fromkeys(reads)))
+
+    def _store(
+        self, key: Key, memo: _Memo | None, value: Any, failure: Unsolved | None, reads: tuple[Key, ...]
+    ) -> _Memo:
+        if memo is None:
+            memo = self._memos.setdefault(key, _Memo())
+        if memo.checked == 0:
+            memo.value, memo.failure, memo.changed = value, failure, self._revision
+        elif (failure is not None and failure == memo.failure) or (
+            failure is None and memo.failure is None and same(value, memo.value)
+        ):
+            self.stats.cut_off += 1
+        else:
+            memo.value, memo.failure, memo.changed = value, failure, self._revision
+        for old in memo.reads:
+            if old in self._memos:
+                self._memos[old].readers.discard(key)
+        for read in reads:
+            self._memos.setdefault(read, _Memo(suspect=True)).readers.add(key)
+        memo.reads, memo.suspect, memo.checked = reads, False, self._revision
+        return memo
+
+    def _suspect_readers(self, memo: _Memo) -> None:
+        stack = list(memo.readers)
+        while stack:
+            reader = self._memos.get(stack.pop())
+            if reader is not None and not reader.suspect:
+                reader.suspect = True
+                stack.extend(reader.readers)
+
+
+def _by_id(things: Any) -> dict[str, Any]:
+    if isinstance(things, tuple) and things and hasattr(things[0], "id"):
+        return {cast(str, t.id): t for t in things}
+    return {}
+
+
+def _name(key: Key) -> str:
+    return str(key[0].name.replace("_", " ")) + "".join(f" {a}" for a in key[1:])

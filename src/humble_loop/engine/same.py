@@ -1,0 +1,45 @@
+"""Whether two results are equal, and sealing results against change."""
+
+from __future__ import annotations
+
+import dataclasses
+from typing import Any, TypeVar
+
+import numpy as np
+
+T = TypeVar("T")
+
+
+def same(a: Any, b: Any) -> bool:
+    """Whether two results are equal in every value; arrays by content (NaN equals NaN), dataclasses by field."""
+    if a is b:
+        return True
+    if isinstance(a, np.ndarray) or isinstance(b, np.ndarray):
+        if not (isinstance(a, np.ndarray) and isinstance(b, np.ndarray)) or a.shape != b.shape or a.dtype != b.dtype:
+            return False
+        return bool(np.array_equal(a, b, equal_nan=a.dtype.kind == "f"))
+    if type(a) is not type(b):
+        return False
+    if dataclasses.is_dataclass(a) and not isinstance(a, type):
+        return all(same(getattr(a, f.name), getattr(b, f.name)) for f in dataclasses.fields(a) if f.compare)
+    if isinstance(a, (tuple, list)):
+        return len(a) == len(b) and all(same(x, y) for x, y in zip(a, b, strict=True))
+    if isinstance(a, dict):
+        return a.keys() == b.keys() and all(same(v, b[k]) for k, v in a.items())
+    if isinstance(a, float) and a != a:
+        return bool(b != b)
+    return bool(a == b)
+
+
+def sealed(value: T) -> T:
+    """The same value with every array in it (in tuples and dataclasses, at any depth) read-only."""
+    if isinstance(value, np.ndarray):
+        if value.flags.writeable:
+            value.setflags(write=False)
+    elif isinstance(value, tuple):
+        for item in value:
+            sealed(item)
+    elif dataclasses.is_dataclass(value) and not isinstance(value, type):
+        for f in dataclasses.fields(value):
+            sealed(getattr(value, f.name))
+    return value

@@ -1,0 +1,17 @@
+"""The kinds of things, each in its own room. They stand in this one tuple, and everything else loops over it.
+
+A kind may read those before it; what an earlier kind needs from a later one comes through the protocol
+(``humble_loop.lines.kind``).
+"""
+
+from humble_loop.kinds.ground import Grounds
+from humble_loop.kinds.junction import Junctions
+from humble_loop.kinds.lot import Lots
+from humble_loop.kinds.street import Streets
+from humble_loop.kinds.survey_line import SurveyLines
+from humble_loop.kinds.turning_head import TurningHeads
+from humble_loop.lines.standing import stand
+
+KINDS = (Grounds(), SurveyLines(), Streets(), Junctions(), TurningHeads(), Lots())
+
+stand(*KINDS)

@@ -1,0 +1,107 @@
+"""Rules of a junction: throat, returns, their falls and low points; and meetings that are not laid out yet."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.kinds.junction.faces import faces_of
+from humble_loop.kinds.junction.layout import (
+    ReturnLine,
+    corner_choice,
+    corner_name,
+    fits_through,
+    kerb_return,
+    throat,
+)
+from humble_loop.kinds.junction.model import set_corner
+from humble_loop.kinds.junction.nodes import drawn_end, node_id, unworked
+from humble_loop.kinds.street.checks import face_findings
+from humble_loop.kinds.street.plan import class_of, end_point, is_new, name_of
+from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_high, too_low, unique
+from humble_loop.lines.line import ThingId, line
+from humble_loop.lines.rules import CubicBetween
+from humble_loop.site.model import SIDES, End, Side
+
+RULES = ("return too steep", "return too flat", "low point without a pit", "corners run into one another")
+
+
+@query
+def junction_findings(q: Engine, street: str, end: End) -> tuple[Finding, ...]:
+    """Findings on the junction at a street's end."""
+    if not is_new(q, street):
+        return ()
+    of, at = ThingId("junction", node_id(q, street, end)), point(end_point(q, street, end))
+    t = q.attempt(throat, street, end)
+    if isinstance(t, Unsolved):
+        return (failed(t, of, at),)
+    found: list[Finding] = []
+    whole = True
+    for corner in SIDES:
+        made = q.attempt(kerb_return, street, end, corner)
+        lip = q.attempt(line, ReturnLine(street, end, corner))
+        bad = made if isinstance(made, Unsolved) else lip if isinstance(lip, Unsolved) else None
+        if bad is not None:
+            whole = False
+            found.append(failed(bad, of, at))
+            continue
+        found += _return(q, street, end, corner, of)
+    if whole:
+        found += face_findings(q, of, faces_of(q, street, end), at)
+    return unique(found)
+
+
+def _return(q: Engine, street: str, end: End, corner: Side, of: ThingId) -> list[Finding]:
+    rules, name = class_of(q, street), corner_name(q, street, end, corner)
+    made = line(q, ReturnLine(street, end, corner))
+    assert isinstance(made.rule, CubicBetween)
+    cubic, found = made.rule.cubic, []
+
+    def place(s: float) -> tuple[float, float]:
+        return point(made.plan.points([s])[0])
+
+    if not fits_through(q, street, end, corner):
+        words = "its return starts where the through street has no lip of its own: another junction or a head stands there"
+        remedy = "lessen its radius, or move the two junctions apart"
+        found.append(Finding("corners run into one another", of, name, words, remedy, place=place(0.0)))
+    s = np.linspace(0.0, cubic.length, 81)
+    grade = np.abs(cubic.grade(s))
+    steepest = int(np.argmax(grade))
+    if too_high(float(grade[steepest]), rules.most_return_fall):
+        words = f"it falls at {share(float(grade[steepest]))}, more than {share(rules.most_return_fall)}"
+        remedy, at = "enlarge its radius or ease the side street's first grade", float(s[steepest])
+        value, limit = float(grade[steepest]), rules.most_return_fall
+        found.append(Finding("return too steep", of, name, words, remedy, value, limit, at, place(at)))
+    turning = cubic.turning_points()
+    pit = corner_choice(q, street, end, corner).pit
+    drawn = drawn_end(q, street, end)
+    for t in turning:
+        if t.kind == "low" and not pit:
+            words = f"water stands at {t.level:.3f}, {t.chainage:.2f} m along the return"
+            remedy = "put a pit there, or change the side street's first grade"
+            mend = Mend("Put a pit there", lambda site: set_corner(site, street, drawn, corner, pit=True))
+            where = place(t.chainage)
+            found.append(
+                Finding("low point without a pit", of, name, words, remedy, chainage=t.chainage, place=where, mend=mend)
+            )
+    flattest = int(np.argmin(grade))
+    if not turning and too_low(float(grade[flattest]), rules.least_return_fall):
+        words = f"it falls at only {share(float(grade[flattest]))}, less than {share(rules.least_return_fall)}"
+        remedy, at = "steepen the side street's first grade or the through street there", float(s[flattest])
+        value, limit = float(grade[flattest]), rules.least_return_fall
+        found.append(Finding("return too flat", of, name, words, remedy, value, limit, at, place(at)))
+    return found
+
+
+@query
+def meeting_findings(q: Engine, street: str) -> tuple[Finding, ...]:
+    """Places at which a street crosses others or meets their ends, where nothing is laid out yet."""
+    found = []
+    for node in unworked(q, street):
+        streets = tuple(dict.fromkeys(leg.street for leg in node.legs))
+        names = " and ".join(name_of(q, s) for s in streets)
+        words = f"{names} {'cross' if node.id.meeting == 'crossing' else 'meet end to end'}, and no junction is laid out there"
+        remedy = "end one of them on the other's centreline, so that they make a T"
+        of, also = ThingId("street", streets[0]), tuple(ThingId("street", s) for s in streets[1:])
+        found.append(Finding("streets meet unworked", of, names, words, remedy, place=point(node.place), also=also))
+    return tuple(found)

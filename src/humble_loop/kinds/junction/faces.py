@@ -1,0 +1,143 @@
+"""Faces of a junction: the patch between the through lip, both returns and the side street; and both corners' roadsides."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.geometry.arrays import Floats, left_normals
+from humble_loop.kinds.junction.layout import (
+    ReturnLine,
+    corner_name,
+    corner_shape,
+    kerb_return,
+    return_rows,
+    throat,
+    through_lip,
+)
+from humble_loop.kinds.junction.nodes import junction_name, leg_of, leg_side, require_joint
+from humble_loop.kinds.junction.reach import SHY
+from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
+from humble_loop.kinds.street.section import batter, rows, side_rows
+from humble_loop.lines.faces import Face, FaceId, Patch, Strip
+from humble_loop.lines.line import LineId, ThingId, line
+from humble_loop.site.model import End, Side
+
+TIGHT = 0.95  # the most of a return's radius that verge and path may take
+
+
+@dataclass(frozen=True)
+class JunctionFace(FaceId):
+    """The patch of a junction (no corner), or the roadside or batter of a corner."""
+
+    street: str
+    end: End
+    part: Literal["patch", "roadside", "batter"]
+    corner: Side | None = None
+    kind: ClassVar[str] = "junction"
+
+    @property
+    def thing(self) -> ThingId:
+        return ThingId(self.kind, f"{self.street}:{self.end}")
+
+
+def faces_of(q: Engine, street: str, end: End) -> tuple[FaceId, ...]:
+    """The faces of a junction whose side street is new."""
+    if not is_new(q, street):
+        return ()
+    corners: tuple[Side, Side] = ("left", "right")
+    outside = [JunctionFace(street, end, part, c) for c in corners for part in ("roadside", "batter")]  # type: ignore[arg-type]
+    return (JunctionFace(street, end, "patch"), *outside)
+
+
+def face_of(q: Engine, id: JunctionFace) -> Face:
+    """A face of a junction."""
+    if id.corner is None:
+        return _patch(q, id.street, id.end)
+    made, shape = kerb_return(q, id.street, id.end, id.corner), corner_shape(q, id.street, id.end, id.corner)
+    title = corner_name(q, id.street, id.end, id.corner)
+    reach = max(shape.first.reach, shape.last.reach)
+    if reach > TIGHT * made.arc.radius:
+        raise Unsolved(
+            title,
+            f"verge and path ({reach:.2f} m) do not fit inside a return of {made.arc.radius:g} m",
+            f"make its radius at least {reach / TIGHT:.1f} m",
+        )
+    s = return_rows(q, id.street, id.end, id.corner)
+    joined = np.ones(len(s) - 1, dtype=bool)
+    names = shape.last.names
+    if id.part == "roadside":
+        lines = tuple(ReturnLine(id.street, id.end, id.corner, n) for n in names)
+        return Strip(f"{title} roadside", "roadside", lines, s, joined, shape.last.roles)
+    frames = made.arc.chain.at(s)
+    outwards = left_normals(frames.headings) * np.sign(frames.curvatures)[:, None]
+    t = s / made.arc.length
+    room = SHY * (made.arc.radius - ((1 - t) * shape.first.reach + t * shape.last.reach))
+    boundary = ReturnLine(id.street, id.end, id.corner, names[-1])
+    slopes = (shape.last.cut_slope, shape.last.fill_slope)
+    return batter(q, f"{title} batter", boundary, s, joined, outwards, slopes, room)
+
+
+def _between(made: tuple[Floats, Floats], low: float, high: float) -> Floats:
+    """Points (n, 3) of (places, points) from ``low`` to ``high``, backwards where that runs down."""
+    s, points = made
+    keep = (s >= min(low, high) - 1e-6) & (s <= max(low, high) + 1e-6)
+    return points[keep] if low <= high else points[keep][::-1]
+
+
+def _on(q: Engine, id: LineId, s: Floats) -> tuple[Floats, Floats]:
+    return s, line(q, id).points(s)
+
+
+def _patch(q: Engine, street: str, end: End) -> Patch:
+    """From the through lip between the two returns, round both returns, to the side street's own carriageway."""
+    t, name = throat(q, street, end), junction_name(q, street, end)
+    left, right = (kerb_return(q, street, end, c) for c in ("left", "right"))  # type: ignore[arg-type]
+    lips = {}
+    for c in ("left", "right"):
+        id = ReturnLine(street, end, c)  # type: ignore[arg-type]
+        lips[c] = line(q, id).points(return_rows(q, street, end, c))  # type: ignore[arg-type]
+    through = _through(q, street, end, left.through_at, right.through_at)
+    sides: dict[str, Side] = {c: leg_side(end, c) for c in ("left", "right")}  # type: ignore[arg-type]
+    near = 0 if end == "start" else -1
+    halves = {c: side_rows(q, street, side) for c, side in sides.items()}
+    ends = {c: line(q, StreetLine(street, "lip", sides[c])).points(halves[c][[near]]) for c in sides}
+    a, b = right.side_chainage, left.side_chainage
+    longer = halves["right"] if (a < b) == (end == "start") else halves["left"]
+    crown = _between(_on(q, StreetLine(street), longer), a, b)
+    outline = np.concatenate(
+        [through[:-1], lips["right"][:-1], ends["right"], crown, ends["left"], lips["left"][::-1][1:-1]]
+    )
+    nearest, inner = min((left.leg_at, "left"), (right.leg_at, "right"))
+    leg = leg_of(q, street, end)
+    u = np.linspace(t.place.leg_at, nearest, max(2, int(abs(nearest - t.place.leg_at) / 1.0) + 1))
+    s = u if end == "start" else leg.total - u
+    middle = line(q, StreetLine(street)).points(s)
+    middle[0] = [*t.place.point, t.level]
+    middle[-1] = line(q, StreetLine(street)).points(halves[inner][[near]])[0]
+    j = require_joint(q, street, end)
+    lines: tuple[LineId, ...] = (
+        through_lip(j),
+        ReturnLine(street, end, "left"),
+        ReturnLine(street, end, "right"),
+        StreetLine(street),
+    )
+    return Patch(f"{name} junction", "junction", outline, (middle,), lines)
+
+
+def _through(q: Engine, street: str, end: End, begin: float, finish: float) -> Floats:
+    """The through lip's points (n, 3) from one return to the other, the throat among them."""
+    j, t = require_joint(q, street, end), throat(q, street, end)
+    id = through_lip(j)
+    if is_new(q, j.through):
+        s = rows(q, j.through) if line(q, id).plan.base is chain_of(q, j.through) else side_rows(q, j.through, j.lip_side)
+        return _between(_on(q, id, s), begin, finish)
+    lip = line(q, id)
+    low, high = min(begin, finish), max(begin, finish)
+    keys = np.concatenate([lip.rule.key_places(), lip.plan.base.key_chainages(), [low, high, t.place.through_at]])
+    s = np.unique(keys[(keys >= low) & (keys <= high)])
+    s = s[np.concatenate([[True], np.diff(s) > 1e-6])]
+    return _between(_on(q, id, s), begin, finish)

@@ -1,0 +1,452 @@
+"""T-junctions in plan and level: throat, returns, how the side street's section turns.
+
+The through leg keeps its crown. The side street's crown line lies on the through street's surface as far as the
+throat, where it crosses the through lip line at that lip's level; from there its own grade line runs.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arcs import DoesNotFit, OffsetLine, TangentArc, tangent_arc
+from humble_loop.geometry.arrays import Floats, frozen, left_normals, tangents
+from humble_loop.geometry.chain import Chain
+from humble_loop.geometry.gradeline import Profile
+from humble_loop.geometry.roots import zero_between
+from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.junction.model import Corner, JunctionChoice
+from humble_loop.kinds.junction.nodes import (
+    Joint,
+    junction_name,
+    leg_of,
+    leg_side,
+    node_id,
+    require_joint,
+)
+from humble_loop.kinds.street.plan import (
+    StreetLine,
+    chain_of,
+    class_of,
+    ground_along,
+    is_new,
+    lane_width,
+    name_of,
+)
+from humble_loop.kinds.street.section import SideShape, crossfall, lip_course, own_range, side_shape
+from humble_loop.lines.kind import EndTie, Turn
+from humble_loop.lines.line import Line, LineId, LinePlan, ThingId, line, line_plan, sampled_at
+from humble_loop.lines.quantity import Addend, Quantity, amount, elsewhere, known, percent, summed, times
+from humble_loop.lines.rules import Above, CubicBetween, Known, LevelRule
+from humble_loop.lines.varying import Varying
+from humble_loop.site import parts
+from humble_loop.site.model import End, Side, side_sign
+
+_FARTHEST_THROAT = 80.0  # metres along the side street
+
+
+@dataclass(frozen=True)
+class ReturnLine(LineId):
+    """A line round a corner, from the through street to the side street: its lip or a section point outside it.
+
+    ``corner`` is 'left' or 'right' seen leaving the junction along the side street.
+    """
+
+    street: str
+    end: End
+    corner: Side
+    point: str = "lip"
+    kind: ClassVar[str] = "junction"
+
+    @property
+    def thing(self) -> ThingId:
+        return ThingId(self.kind, f"{self.street}:{self.end}")
+
+
+def corner_choice(q: Engine, street: str, end: End, corner: Side) -> Corner:
+    """What was decided about a corner."""
+    drawn = node_id(q, street, end)
+    found = next((c for c in parts.owned(q, JunctionChoice, street) if c.id == drawn), None)
+    return getattr(found, corner) if found else Corner()
+
+
+def corner_name(q: Engine, street: str, end: End, corner: Side) -> str:
+    """'Side street / Through street left corner'."""
+    return f"{junction_name(q, street, end)} {corner} corner"
+
+
+def radius_of(q: Engine, street: str, end: End, corner: Side) -> float:
+    """The return's radius: as chosen, else the street class's."""
+    return corner_choice(q, street, end, corner).radius or class_of(q, street).return_radius
+
+
+def divisions(q: Engine, street: str, end: End, corner: Side) -> int:
+    """Into how many equal parts a return is divided: as chosen, else as closely as the site's set-out asks."""
+    arc = kerb_return(q, street, end, corner).arc
+    return corner_choice(q, street, end, corner).divisions or parts.set_out(q).divisions(arc.length, arc.radius)
+
+
+def through_lip(j: Joint) -> StreetLine:
+    """The lip line of the through street on the side where the leg leaves."""
+    return StreetLine(j.through, "lip", j.lip_side)
+
+
+def _offset_line(plan: LinePlan, at: float, outwards: float) -> OffsetLine:
+    return OffsetLine(plan.base, plan.offset.one(at), outwards)
+
+
+@dataclass(frozen=True)
+class Return:
+    """A kerb return in plan, from the through lip to the side lip.
+
+    ``through_at`` is the chainage of its start on the through lip's base, ``leg_at`` that of its end along the leg
+    (from the junction outwards), ``side_chainage`` the same in the side street's chainage. ``direction`` is +1
+    where the return leaves in the direction of the through lip's base.
+    """
+
+    arc: TangentArc
+    through_at: float
+    leg_at: float
+    side_chainage: float
+    direction: float
+
+
+@query
+def kerb_return(q: Engine, street: str, end: End, corner: Side) -> Return:
+    """The return at a corner, as a simple arc. In plan only."""
+    j = require_joint(q, street, end)
+    radius = radius_of(q, street, end, corner)
+    leg, lip = leg_of(q, street, end), lip_course(q, j.through, j.lip_side)
+    sign = side_sign(corner)
+    width = lane_width(q, street, leg_side(end, corner))
+    through = chain_of(q, j.through)
+    at = float(lip.base.feet(j.node, extend=True).chainages[0])
+    first = _offset_line(lip, at, j.through_side)
+    near = j.node + (
+        left_normals(through.at([j.through_chainage]).headings[0]) * j.through_side * (abs(first.offset) + radius)
+        + left_normals(leg.at([0.0]).headings[0]) * sign * (width + radius)
+    )
+    try:
+        arc = tangent_arc(first, OffsetLine(leg, sign * width), radius, near)
+    except DoesNotFit as error:
+        raise Unsolved(
+            corner_name(q, street, end, corner),
+            f"its return cannot be made: {error}",
+            "change the radius, or move the side street",
+        ) from None
+    if not 0.0 < arc.base_end < leg.total:
+        raise Unsolved(
+            corner_name(q, street, end, corner),
+            f"its return (radius {radius:g} m) ends beyond the side street, which is {leg.total:.2f} m long",
+            "lessen the radius or lengthen the street",
+        )
+    heading = arc.chain.at([0.0]).headings[0]
+    along = float(tangents(heading) @ tangents(lip.base.at([arc.base_start]).headings[0]))
+    side_chainage = arc.base_end if end == "start" else leg.total - arc.base_end
+    return Return(arc, arc.base_start, arc.base_end, side_chainage, 1.0 if along >= 0 else -1.0)
+
+
+@dataclass(frozen=True)
+class ThroatPlace:
+    """Where the side crown line crosses the through lip line, in plan.
+
+    ``through_at`` is the chainage on the through lip's base, ``side_chainage`` the side street's own, ``leg_at``
+    the distance from the node along the leg.
+    """
+
+    point: Floats
+    through_at: float
+    side_chainage: float
+    leg_at: float
+
+
+@query
+def throat_place(q: Engine, street: str, end: End) -> ThroatPlace:
+    """The throat in plan."""
+    j = require_joint(q, street, end)
+    leg, lip, side = leg_of(q, street, end), lip_course(q, j.through, j.lip_side), j.through_side
+
+    def beyond(u: Floats) -> Floats:
+        feet = lip.base.feet(leg.points_at(u), extend=True)
+        return (feet.offsets - lip.offset(feet.chainages)) * side
+
+    # March out to the first crossing, then close in on it: right for any curve, and exact.
+    u = np.append(np.arange(0.0, min(leg.total, _FARTHEST_THROAT), 0.5), min(leg.total, _FARTHEST_THROAT))
+    out = np.flatnonzero(beyond(u) > 0)
+    if out.size and out[0] > 0:
+        at = zero_between(beyond, float(u[out[0] - 1]), float(u[out[0]]))
+        point = leg.points_at([at])
+        foot = float(lip.base.feet(point, extend=True).chainages[0])
+        return ThroatPlace(frozen(point[0]), foot, at if end == "start" else leg.total - at, at)
+    raise Unsolved(
+        junction_name(q, street, end),
+        "the side street never crosses the through street's lip",
+        "let it leave at a wider angle, or lengthen it",
+    )
+
+
+@dataclass(frozen=True)
+class Throat:
+    """The throat with its level in metres, and the through lip's grade there along the lip, in its base's direction."""
+
+    place: ThroatPlace
+    level: float
+    lip_grade: float
+    quantity: Quantity
+
+
+@query
+def throat(q: Engine, street: str, end: End) -> Throat:
+    """The throat with its level and the through lip's grade there."""
+    place, id = throat_place(q, street, end), through_lip(require_joint(q, street, end))
+    lip = line(q, id)
+    level = float(lip.rule.levels([place.through_at])[0])
+    if not np.isfinite(level):
+        raise Unsolved(
+            junction_name(q, street, end),
+            "the through street has no level at the throat",
+            "let the through street's grade line reach past the junction",
+        )
+    quantity = summed(
+        f"{junction_name(q, street, end)} throat",
+        "the through lip's level there",
+        times("through lip", elsewhere(lip.title, id, place.through_at, level)),
+        source="tied",
+    )
+    return Throat(place, level, float(lip.grade_along([place.through_at])[0]), quantity)
+
+
+@dataclass(frozen=True)
+class OnThroughSurface(LevelRule):
+    """The side crown between the node and the throat: on the through street's carriageway."""
+
+    title: str
+    side: Chain
+    through: Chain
+    crown_id: LineId
+    crown: LevelRule
+    fall: Varying
+    through_name: str
+
+    def _feet(self, s: ArrayLike) -> tuple[Floats, Floats, Floats, Floats]:
+        """Chainages, distances out (positive), and how both change per metre of the side street."""
+        x = np.atleast_1d(np.asarray(s, dtype=np.float64))
+        frames = self.side.at(x)
+        feet = self.through.feet(frames.points)
+        sign = np.where(feet.offsets < 0, -1.0, 1.0)
+        turn = frames.headings - feet.headings
+        bend = self.through.at(feet.chainages).curvatures
+        return feet.chainages, np.abs(feet.offsets), np.cos(turn) / (1.0 - bend * feet.offsets), np.sin(turn) * sign
+
+    def level(self, s: ArrayLike) -> Quantity:
+        x = np.atleast_1d(np.asarray(s, dtype=np.float64))
+        at, out, _, _ = self._feet(x)
+        fall = self.fall(at)
+        return summed(
+            lambda k: f"{self.title} at {x[k]:.2f}",
+            f"on the surface of {self.through_name}, whose crown holds",
+            times("through crown", elsewhere("through crown", self.crown_id, at, self.crown.levels(at))),
+            amount(lambda k: f"{percent(fall[k])} × {out[k]:.2f} m", fall * out),
+            source="tied",
+        )
+
+    def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
+        x = np.atleast_1d(np.asarray(s, dtype=np.float64))
+        at, out, along, outwards = self._feet(x)
+        return summed(
+            lambda k: f"grade of {self.title} at {x[k]:.2f}",
+            f"across the surface of {self.through_name}",
+            times("through crown's grade", elsewhere("through crown", self.crown_id, at, self.crown.grades(at, side), "grade"), along),
+            amount("crossfall and its turning", self.fall(at) * outwards + self.fall.slope(at) * out * along),
+            source="tied",
+            unit="grade",
+        )
+
+
+def end_tie(q: Engine, street: str, end: End) -> EndTie:
+    """How the through street holds the side street's end."""
+    j, t = require_joint(q, street, end), throat(q, street, end)
+    title = f"{name_of(q, street)} crown"
+    inside: LevelRule | None
+    if is_new(q, j.through):
+        crown = StreetLine(j.through)
+        inside = OnThroughSurface(
+            title,
+            chain_of(q, street),
+            chain_of(q, j.through),
+            crown,
+            line(q, crown).rule,
+            crossfall(q, j.through, j.lip_side),
+            name_of(q, j.through),
+        )
+    else:
+        ground = ground_along(q, street)
+        on = np.isfinite(ground.levels)
+        profile = Profile.of(ground.chainages[on], ground.levels[on]) if on.sum() >= 2 else None
+        inside = Known(title, "on the existing street's surface", "ground", profile) if profile else None
+    return EndTie(end, t.place.side_chainage, t.quantity, inside)
+
+
+def turn_of(q: Engine, street: str, end: End, side: Side) -> Turn:
+    """How the side section turns: at the throat it lies flat along the through lip; where its return ends it is normal.
+
+    The crossfall outwards at the throat is the lip's grade resolved along the section.
+    """
+    t, leg = throat(q, street, end), leg_of(q, street, end)
+    j = require_joint(q, street, end)
+    lip = lip_course(q, j.through, j.lip_side)
+    corner = leg_side(end, side)
+    outwards = left_normals(leg.at([t.place.leg_at]).headings[0]) * side_sign(corner)
+    along = tangents(lip.base.at([t.place.through_at]).headings[0])
+    made = q.attempt(kerb_return, street, end, corner)
+    finish = made.side_chainage if isinstance(made, Return) else t.place.side_chainage
+    return Turn(t.place.side_chainage, finish, t.lip_grade * float(outwards @ along), "flat along the through lip")
+
+
+# Lines round a corner
+
+
+@dataclass(frozen=True)
+class CornerShape:
+    """The section outside a return's lip: the through street's at its start, the side street's at its end."""
+
+    first: SideShape
+    last: SideShape
+
+
+def corner_shape(q: Engine, street: str, end: End, corner: Side) -> CornerShape:
+    """How the roadside goes round a corner."""
+    j = require_joint(q, street, end)
+    last = side_shape(q, street, leg_side(end, corner))
+    other = side_shape(q, j.through, j.lip_side)
+    return CornerShape(other if is_new(q, j.through) and other.names == last.names else last, last)
+
+
+def plan_of(q: Engine, id: ReturnLine) -> LinePlan:
+    """A line round a corner in plan: beside the return's arc, outwards at its centre's side."""
+    made = kerb_return(q, id.street, id.end, id.corner)
+    shape = corner_shape(q, id.street, id.end, id.corner)
+    chain = made.arc.chain
+    towards = float(np.sign(chain.k0[0]))
+    k = shape.last.names.index(id.point)
+    offset = Varying.of([0.0, chain.total], [towards * float(shape.first.out[k]), towards * float(shape.last.out[k])])
+    name = corner_name(q, id.street, id.end, id.corner)
+    title = f"{name} return" if id.point == "lip" else f"{name} {id.point}"
+    return LinePlan(title, "return" if id.point == "lip" else id.point, chain, offset, 0.0, chain.total)
+
+
+def rule_of(q: Engine, id: ReturnLine) -> LevelRule:
+    """A return meets both lips in level and grade; what lies outside it follows by the section."""
+    if id.point == "lip":
+        return return_rule(q, id.street, id.end, id.corner)
+    shape = corner_shape(q, id.street, id.end, id.corner)
+    lip = ReturnLine(id.street, id.end, id.corner)
+    base = line(q, lip)
+    k, total = shape.last.names.index(id.point), base.plan.end
+    names = shape.last.names
+    rises = tuple(
+        (f"{names[i]} to {names[i + 1]}", Varying.of([0.0, total], [float(a), float(b)]))
+        for i, (a, b) in enumerate(zip(np.diff(shape.first.rise[: k + 1]), np.diff(shape.last.rise[: k + 1])))
+    )
+    title = line_plan(q, id).title
+    rule = Above(title, "out from the lip by the section", lip, "lip", base.rule, rises)
+    if is_new(q, require_joint(q, id.street, id.end).through):
+        return rule
+    plan = line_plan(q, id)
+    return GrownFromGround(title, rule, plan, ground_of(q), total)
+
+
+@dataclass(frozen=True)
+class GrownFromGround(LevelRule):
+    """Along an existing street nothing is designed: a corner's roadside grows out of the ground there."""
+
+    title: str
+    designed: LevelRule
+    plan: LinePlan
+    ground: object
+    total: float
+
+    def level(self, s: ArrayLike) -> Quantity:
+        x = np.atleast_1d(np.asarray(s, dtype=np.float64))
+        share = x / self.total
+        made = self.designed.level(x)
+        under = self.ground.levels(self.plan.points(x))  # type: ignore[attr-defined]
+        under = np.where(np.isfinite(under), under, made.value)
+        return summed(
+            lambda k: f"{self.title} at {x[k]:.2f}",
+            "growing out of the ground along an existing street",
+            times(lambda k: f"{100 * (1 - share[k]):.0f} % of the ground", known("ground", under, "", "ground"), 1.0 - share),
+            times(lambda k: f"{100 * share[k]:.0f} % of the section", made, share),
+        )
+
+    def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
+        x = np.atleast_1d(np.asarray(s, dtype=np.float64))
+        step = 1e-3 if side == "after" else -1e-3
+        return known(f"grade of {self.title}", (self.levels(x + step) - self.levels(x)) / step, "over a millimetre", unit="grade")
+
+
+def _grade_at(name: str, made: Line, id: LineId, at: float, side: str, direction: float) -> Quantity:
+    """A lip's grade along itself at a place, in the direction of a return, as a quantity."""
+    value = made.rule.grades([at], side)
+    factor = direction / float(made.plan.stretch([at])[0])
+    return summed(
+        name,
+        "grade of the lip there, in the direction of the return",
+        Addend("lip's grade", np.array([factor]), elsewhere(f"grade of {made.title}", id, at, value, "grade")),
+        unit="grade",
+    )
+
+
+def return_rule(q: Engine, street: str, end: End, corner: Side) -> CubicBetween:
+    """Levels along a return, from the through lip's level and grade to the side lip's."""
+    made, j = kerb_return(q, street, end, corner), require_joint(q, street, end)
+    name = corner_name(q, street, end, corner)
+    through_id, side_id = through_lip(j), StreetLine(street, "lip", leg_side(end, corner))
+    through, side = line(q, through_id), line(q, side_id)
+    level_0 = elsewhere(through.title, through_id, made.through_at, through.rule.levels([made.through_at]))
+    grade_0 = _grade_at("grade leaving the through lip", through, through_id, made.through_at, "after", made.direction)
+    s, outwards = made.side_chainage, 1.0 if end == "start" else -1.0
+    level_1 = elsewhere(side.title, side_id, s, side.rule.levels([s]))
+    grade_1 = _grade_at("grade reaching the side lip", side, side_id, s, "after" if end == "start" else "before", outwards)
+    if not np.isfinite(level_1.value[0] + grade_1.value[0]):
+        raise Unsolved(
+            name,
+            "the side street has no level where the return ends",
+            "let its grade line reach from the throat past the return",
+        )
+    if not np.isfinite(level_0.value[0] + grade_0.value[0]):
+        raise Unsolved(
+            name,
+            "the through lip has no level where the return starts",
+            "let the through street's grade line reach past the junction",
+        )
+    return CubicBetween(
+        f"{name} return",
+        "cubic meeting both lips in level and grade",
+        made.arc.length,
+        level_0,
+        grade_0,
+        level_1,
+        grade_1,
+        ("through lip's level", "through lip's grade", "side lip's level", "side lip's grade"),
+    )
+
+
+@query
+def return_rows(q: Engine, street: str, end: End, corner: Side) -> Floats:
+    """Distances along a return at which its section is worked out."""
+    settings, made = parts.settings(q), line(q, ReturnLine(street, end, corner))
+    s = sampled_at(made.plan, made.rule.bow(), settings.arc_tolerance, settings.level_tolerance)
+    extra = np.linspace(0.0, made.plan.end, max(2, int(np.ceil(made.plan.end / 2.0)) + 1))
+    return frozen(np.unique(np.concatenate([s, extra[np.min(np.abs(extra[:, None] - s), axis=1) > 0.2]])))
+
+
+def fits_through(q: Engine, street: str, end: End, corner: Side) -> bool:
+    """Whether a return starts where the through street has a lip of its own."""
+    j, made = require_joint(q, street, end), kerb_return(q, street, end, corner)
+    low, high = own_range(q, j.through, j.lip_side)
+    return not is_new(q, j.through) or low - 1e-6 <= made.through_at <= high + 1e-6

@@ -1,0 +1,93 @@
+"""What junctions do to the streets that meet in them: ranges, gaps, rows."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.geometry.arrays import Floats
+from humble_loop.kinds.junction.layout import Return, kerb_return, throat_place
+from humble_loop.kinds.junction.nodes import joint, joints_on, leg_side, require_joint
+from humble_loop.kinds.street.plan import chain_of
+from humble_loop.kinds.street.section import side_shape
+from humble_loop.site.model import ENDS, SIDES, Side
+
+SHY = 0.9  # batters round a corner stop this far of the way to where they would all meet
+
+
+def own_range(q: Engine, street: str, side: Side) -> tuple[float, float]:
+    """From the end of one return to the end of the next."""
+    low, high = -np.inf, np.inf
+    for end in ENDS:
+        j = q.attempt(joint, street, end)
+        if j is None or isinstance(j, Unsolved):
+            continue
+        made = q.attempt(kerb_return, street, end, leg_side(end, side))
+        if isinstance(made, Return):
+            at = made.side_chainage
+        else:
+            t = q.attempt(throat_place, street, end)
+            edge = 0.0 if end == "start" else chain_of(q, street).total
+            at = edge if isinstance(t, Unsolved) else t.side_chainage
+        if end == "start":
+            low = at
+        else:
+            high = at
+    return low, high
+
+
+def gaps(q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
+    """Where side streets interrupt a side's kerb."""
+    found = []
+    for other, end in joints_on(q, street):
+        if require_joint(q, other, end).lip_side != side:
+            continue
+        ends = [q.attempt(kerb_return, other, end, c) for c in SIDES]
+        at = [r.through_at for r in ends if isinstance(r, Return)]
+        if len(at) == 2:
+            found.append((min(at), max(at)))
+    return tuple(found)
+
+
+def stations(q: Engine, street: str) -> Floats:
+    """Throats at a street's own ends and along it."""
+    found = []
+    for end in ENDS:
+        if q.attempt(joint, street, end) is not None:
+            t = q.attempt(throat_place, street, end)
+            if not isinstance(t, Unsolved):
+                found.append(t.side_chainage)
+    for other, end in joints_on(q, street):
+        t = q.attempt(throat_place, other, end)
+        if not isinstance(t, Unsolved):
+            found.append(t.through_at)
+    return np.array(found)
+
+
+def corners_beside(q: Engine, street: str, side: Side) -> list[tuple[Return, float, float]]:
+    """Returns that touch a side, with the chainage where they do and how far their roadside reaches."""
+    found = []
+    for end in ENDS:
+        if q.attempt(joint, street, end) is None:
+            continue
+        r = q.attempt(kerb_return, street, end, leg_side(end, side))
+        if isinstance(r, Return):
+            found.append((r, r.side_chainage, side_shape(q, street, side).reach))
+    for other, end in joints_on(q, street):
+        if require_joint(q, other, end).lip_side == side:
+            for c in SIDES:
+                r = q.attempt(kerb_return, other, end, c)
+                if isinstance(r, Return):
+                    found.append((r, r.through_at, side_shape(q, street, side).reach))
+    return found
+
+
+def batter_room(q: Engine, street: str, side: Side, s: Floats) -> Floats:
+    """How far batters along a side may reach beside its corners: to the line that halves the corner, nearly."""
+    room = np.full(len(s), np.inf)
+    for made, at, inner_reach in corners_beside(q, street, side):
+        inner = made.arc.radius - inner_reach
+        if inner > 0:
+            d = np.abs(s - at)
+            room = np.minimum(room, SHY * (inner + d / np.tan(0.5 * min(made.arc.sweep, 3.0))))
+    return room

@@ -1,0 +1,76 @@
+"""Tables of junctions and returns."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from humble_loop.engine.query import Engine
+from humble_loop.geometry.arrays import unique_chainages
+from humble_loop.kinds.junction.layout import ReturnLine, divisions, kerb_return, throat
+from humble_loop.kinds.junction.nodes import all_joints, junction_name, require_joint
+from humble_loop.kinds.street.plan import name_of
+from humble_loop.kinds.street.tables import solved
+from humble_loop.lines.line import line
+from humble_loop.lines.table import NoSuchTable, Table
+from humble_loop.site.model import SIDES, End
+
+
+def _asked(q: Engine, of: str | None) -> list[tuple[str, End, str]]:
+    found = [(side, end, junction_name(q, side, end)) for side, end, _ in all_joints(q)]
+    if of is None:
+        return found
+    mine = [f for f in found if of in (f[2], f[0], name_of(q, f[0]))]
+    if not mine:
+        raise NoSuchTable(f"there is no junction '{of}'; there are {', '.join(f[2] for f in found) or 'none'}")
+    return mine
+
+
+def junction_table(q: Engine, of: str | None, every: float | None) -> Table:
+    """One row a junction."""
+    del every
+    out = []
+    for side, end, name in _asked(q, of):
+        j, t = require_joint(q, side, end), solved(q, of, throat, side, end)
+        place = (t.place.side_chainage, t.level) if t else (None, None)
+        out.append((name, name_of(q, j.through), name_of(q, side), j.through_chainage, *place))
+    columns = ("junction", "through", "side", "through_chainage", "side_throat_chainage", "throat_level")
+    return Table(columns, tuple(out))
+
+
+def return_table(q: Engine, of: str | None, every: float | None) -> Table:
+    """Points along every return, as it is set out or at intervals."""
+    out: list[tuple[Any, ...]] = []
+    for side, end, name in _asked(q, of):
+        for corner in SIDES:
+            made = solved(q, of, kerb_return, side, end, corner)
+            lip = solved(q, of, line, ReturnLine(side, end, corner))
+            if made is None or lip is None:
+                continue
+            length = made.arc.length
+            s = np.linspace(0.0, length, divisions(q, side, end, corner) + 1)
+            if every is not None:
+                s = unique_chainages([0.0, length], np.arange(0.0, length, every), low=0.0, high=length)
+            xyz = lip.points(s)
+            more = (length, made.arc.radius, np.degrees(made.arc.sweep), *made.arc.centre)
+            rows = zip(s, xyz[:, 0], xyz[:, 1], xyz[:, 2], lip.rule.grades(s))
+            out.extend((name, corner, *row, *more) for row in rows)
+    columns = (
+        "junction",
+        "corner",
+        "distance",
+        "easting",
+        "northing",
+        "level",
+        "grade",
+        "length",
+        "radius",
+        "sweep_deg",
+        "centre_easting",
+        "centre_northing",
+    )
+    return Table(columns, tuple(out), (("easting", "northing"), ("centre_easting", "centre_northing")))
+
+
+TABLES = {"junctions": junction_table, "returns": return_table}

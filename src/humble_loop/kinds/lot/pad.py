@@ -1,0 +1,225 @@
+"""Pads: levels that sit within what driveway and drainage allow; and the lot's surface round them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+import shapely
+from shapely.geometry import Polygon
+
+from humble_loop.engine.query import Engine, query
+from humble_loop.geometry.arrays import Floats
+from humble_loop.ground.drape import Crossings, cross_segments
+from humble_loop.ground.surface import Surface
+from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.lot.layout import LotCorner, frontage, lot, lot_plan, pad_choice
+from humble_loop.kinds.lot.model import PadChoice
+from humble_loop.kinds.street.plan import class_of
+from humble_loop.kinds.street.section import side_shape
+from humble_loop.lines.faces import Face, FaceId, Patch
+from humble_loop.lines.line import LineId, ThingId, line
+from humble_loop.lines.quantity import Quantity, amount, decided, elsewhere, known, percent, summed, times
+from humble_loop.site.model import State
+
+
+@dataclass(frozen=True)
+class PadLine(LineId):
+    """The edge of a lot's pad."""
+
+    lot: str
+    kind: ClassVar[str] = "lot"
+
+    @property
+    def thing(self) -> ThingId:
+        return ThingId(self.kind, self.lot)
+
+
+@dataclass(frozen=True)
+class LotFace(FaceId):
+    """A lot's surface: level on its pad, and from there to its frontage, its neighbours and the ground."""
+
+    lot: str
+    kind: ClassVar[str] = "lot"
+
+    @property
+    def thing(self) -> ThingId:
+        return ThingId(self.kind, self.lot)
+
+
+@dataclass(frozen=True)
+class Pad:
+    """A pad's level and the window that driveway and drainage leave it.
+
+    ``boundary`` is the boundary's level at the middle of the frontage, ``run`` the distance from there to the pad;
+    ``wanted`` the ground's median level under the pad, at which |cut| + |fill| is least.
+    """
+
+    level: float
+    state: State
+    low: float
+    high: float
+    boundary: float
+    run: float
+    wanted: float
+    quantity: Quantity
+    choice: PadChoice | None
+
+
+@query
+def pad(q: Engine, id: str) -> Pad:
+    """A lot's pad: its set level, or the level nearest the ground within its window."""
+    made, plan = lot(q, id), lot_plan(q, id)
+    rules = class_of(q, made.row.street)
+    boundary = _boundary_middle(q, id)
+    z = float(boundary.value[0])
+    run = float(Polygon(plan.pad).distance(shapely.Point(plan.frontage_middle)))
+    low, high = z + rules.least_lot_fall * run, z + rules.most_driveway_grade * run
+    wanted = ground_under_pad(q, id)
+    choice = pad_choice(q, id)
+    what = f"{made.name} pad"
+    state: State = "proposed"
+    if choice is not None:
+        quantity, state = decided(what, choice.level, ("pad", choice.id), "level set", "set"), "set"
+    elif np.isfinite(wanted) and low <= wanted <= high:
+        quantity = known(what, wanted, "median of the ground under it, where cut and fill are least", "ground")
+    else:
+        least = not np.isfinite(wanted) or wanted < low
+        grade = rules.least_lot_fall if least else rules.most_driveway_grade
+        rule = "the least that falls to the street" if least else "the most that the driveway can climb"
+        quantity = summed(
+            what,
+            f"{rule} (the ground would have it at {wanted:.3f})",
+            times("boundary", boundary),
+            amount(f"{percent(grade)} × {run:.2f} m", grade * run),
+            source="proposed",
+        )
+    return Pad(float(quantity.value[0]), state, low, high, z, run, wanted, quantity, choice)
+
+
+def _boundary_middle(q: Engine, id: str) -> Quantity:
+    """The boundary's level at the middle of a lot's frontage."""
+    front = frontage(q, id)
+    length = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(front.points, axis=0).T))])
+    middle = 0.5 * length[-1]
+    i = int(np.clip(np.searchsorted(length, middle, side="right") - 1, 0, len(length) - 2))
+    t = (middle - length[i]) / (length[i + 1] - length[i])
+    which = int(front.which[i + 1])
+    a = front.along[i] if front.which[i] == which else front.along[i + 1]
+    s = float(a + t * (front.along[i + 1] - a))
+    on = front.lines[which]
+    made = line(q, on)
+    what = elsewhere(made.title, on, s, made.rule.levels([s]))
+    return summed(f"{lot(q, id).name} boundary at the middle of its frontage", "on the boundary", times("boundary line", what))
+
+
+@query
+def ground_under_pad(q: Engine, id: str) -> float:
+    """The ground's median level under a pad; NaN where there is no ground."""
+    return median_ground(ground_of(q), lot_plan(q, id).pad)
+
+
+def median_ground(ground: Surface, ring: Floats) -> float:
+    """The median level of the ground inside a ring, read every metre; NaN where there is none."""
+    polygon = Polygon(ring)
+    west, south, east, north = polygon.bounds
+    x, y = np.meshgrid(np.arange(west + 0.5, east, 1.0), np.arange(south + 0.5, north, 1.0))
+    points = np.column_stack([x.ravel(), y.ravel()])
+    points = points[shapely.contains_xy(polygon, points[:, 0], points[:, 1])]
+    z = ground.levels(points) if len(points) else np.array([])
+    z = z[np.isfinite(z)]
+    return float(np.median(z)) if z.size else float("nan")
+
+
+# Surface
+
+
+@query
+def frontage_levels(q: Engine, id: str) -> Floats:
+    """The boundary points (n, 3) along a lot's frontage, from its first corner to its last."""
+    front = frontage(q, id)
+    z = np.empty(len(front.points))
+    for k, on in enumerate(front.lines):
+        mine = front.which == k
+        z[mine] = line(q, on).rule.levels(front.along[mine])
+    return np.column_stack([front.points, z])
+
+
+@query
+def ground_round(q: Engine, id: str) -> tuple[Crossings, Crossings, Crossings]:
+    """The ground along a lot's first side line, its last, and its rear line (from the last side to the first)."""
+    made, ground = lot(q, id), ground_of(q)
+    lines = (
+        (made.first.front, made.first.rear),
+        (made.last.front, made.last.rear),
+        (made.last.rear, made.first.rear),
+    )
+    first, last, rear = (cross_segments(ground, a[None], b[None]) for a, b in lines)
+    return first, last, rear
+
+
+def side_line(c: Crossings, corner: LotCorner, level: float, cut_slope: float, fill_slope: float) -> Floats:
+    """Points (n, 3) along a lot's side line from its front corner (at ``level``) to its rear, over ground ``c``.
+
+    It runs at the batter slope from the boundary until it meets the ground, then lies on the ground, with a point at
+    every triangle edge. Both neighbours work out the same line.
+    """
+    d = corner.rear - corner.front
+    length = float(np.hypot(*d))
+    unit = d / length
+    on = np.isfinite(c.level)
+    along, ground_level = c.along[on], c.level[on]
+    if len(along) < 2:
+        return np.array([[*corner.front, level], [*corner.rear, level]])
+    slope = cut_slope if ground_level[0] > level else -fill_slope
+    gap = level + slope * along - ground_level
+    meets = np.flatnonzero(gap * np.sign(slope) >= 0)
+    meets = meets[meets > 0] if abs(gap[0]) > 1e-9 else np.array([0])
+    if meets.size:
+        i = int(meets[0])
+        at = along[i]
+        if i > 0 and gap[i] != gap[i - 1]:
+            at = along[i - 1] + (along[i] - along[i - 1]) * gap[i - 1] / (gap[i - 1] - gap[i])
+        after = along > at + 1e-6
+        t = np.concatenate([[0.0], [at] if at > 1e-6 else [], along[after]])
+        z = np.concatenate([[level], [level + slope * at] if at > 1e-6 else [], ground_level[after]])
+    else:
+        t, z = np.array([0.0, length]), np.array([level, ground_level[-1]])
+    return np.column_stack([corner.front + t[:, None] * unit, z])
+
+
+def _on_ground(c: Crossings, start: Floats, end: Floats) -> Floats:
+    d = end[:2] - start[:2]
+    length = float(np.hypot(*d))
+    keep = np.isfinite(c.level) & (c.along > 1e-6) & (c.along < length - 1e-6)
+    t = c.along[keep]
+    between = np.column_stack([start[:2] + t[:, None] * d / length, c.level[keep]])
+    return np.concatenate([start[None], between, end[None]])
+
+
+def corner_slopes(q: Engine, corner: LotCorner) -> tuple[float, float]:
+    """Cut and fill slope beside a corner: those of the batter that stands on the same boundary line there.
+
+    Both lots at a corner, and the batter beside them, ask the same boundary line, so they agree.
+    """
+    street, side = getattr(corner.line, "street", ""), getattr(corner.line, "side", None)
+    if side is not None:
+        shape = side_shape(q, street, side)
+        return shape.cut_slope, shape.fill_slope
+    both = [side_shape(q, street, s) for s in ("left", "right")]  # type: ignore[arg-type]
+    return min(s.cut_slope for s in both), min(s.fill_slope for s in both)
+
+
+def face_of(q: Engine, id: LotFace) -> Face:
+    """A lot's surface."""
+    made, plan, level = lot(q, id.lot), lot_plan(q, id.lot), pad(q, id.lot).level
+    front = frontage_levels(q, id.lot)
+    first_ground, last_ground, rear_ground = ground_round(q, id.lot)
+    first = side_line(first_ground, made.first, float(front[0, 2]), *corner_slopes(q, made.first))
+    last = side_line(last_ground, made.last, float(front[-1, 2]), *corner_slopes(q, made.last))
+    rear = _on_ground(rear_ground, last[-1], first[-1])
+    outline = np.concatenate([front, last[1:], rear[1:-1], first[::-1][:-1]])
+    ring = np.column_stack([plan.pad, np.full(len(plan.pad), level)])
+    lines = (*(s.line for s in made.frontage), PadLine(id.lot))
+    return Patch(made.name, "lot", outline, (np.concatenate([ring, ring[:1]]),), lines)

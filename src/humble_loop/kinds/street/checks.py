@@ -1,0 +1,248 @@
+"""Rules of a street's own lines: bends, grades, curves, crossfalls, ends, and whether it stands on the ground."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street.edits import remove_bend, set_bend, set_vip
+from humble_loop.kinds.street.levels import GradeLine, end_ties, grade_line
+from humble_loop.kinds.street.model import Vip
+from humble_loop.kinds.street.plan import (
+    Centreline,
+    bends_of,
+    centreline,
+    chain_of,
+    class_of,
+    ground_along,
+    is_new,
+    name_of,
+    section_of,
+    vips_of,
+)
+from humble_loop.kinds.street.section import faces_of, own_range
+from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
+from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_high, too_low, unique
+from humble_loop.lines.line import ThingId
+from humble_loop.site.library import StreetClass
+from humble_loop.site.model import SIDES
+
+_SHARP = 0.01  # grade change at a VIP from which a curve is wanted
+
+PLAN_RULES = ("bends that do not fit", "radius", "points at one place", "ring of ties", "streets meet unworked")
+LEVEL_RULES = (
+    "grade too flat",
+    "grade too steep",
+    "curve too short",
+    "curves overlap",
+    "grade line too short",
+    "proposal leaves its tolerance",
+)
+
+
+def thing(street: str) -> ThingId:
+    """A street's id as a thing."""
+    return ThingId("street", street)
+
+
+def place(q: Engine, street: str, chainage: float) -> tuple[float, float]:
+    """A place on a street's centreline."""
+    return point(chain_of(q, street).points_at([chainage])[0])
+
+
+@query
+def street_findings(q: Engine, street: str) -> tuple[Finding, ...]:
+    """Findings on a street."""
+    bends = bends_of(q, street)
+    at = (bends[0][0], bends[0][1])
+    laid = q.attempt(centreline, street)
+    if isinstance(laid, Unsolved):
+        return (failed(laid, thing(street), at),)
+    found = _bends(q, street, laid)
+    levels = q.attempt(grade_line, street)
+    if not is_new(q, street):
+        return (*found, *([failed(levels, thing(street), at)] if isinstance(levels, Unsolved) else []))
+    found += _crossfall(q, street)
+    found += _ground(q, street)
+    if isinstance(levels, Unsolved):
+        return (*found, failed(levels, thing(street), place(q, street, 0.5 * laid.chain.total)))
+    found += _grades(q, street, levels)
+    found += _curves(q, street, levels)
+    found += _ends(q, street, levels)
+    found += face_findings(q, thing(street), faces_of(q, street), at)
+    return unique(found)
+
+
+def _bends(q: Engine, street: str, laid: Centreline) -> list[Finding]:
+    found = []
+    rules, bends, name, of = class_of(q, street), bends_of(q, street), name_of(q, street), thing(street)
+    for p in laid.problems:
+        at = (bends[p.index][0], bends[p.index][1])
+        part = f"{name} bend {p.index + 1}"
+        if p.kind == "repeated":
+            words, remedy = "it stands at the same place as the point before it", "remove one of the two"
+            mend = Mend("Remove it", lambda s, i=p.index: remove_bend(s, street, i))
+            found.append(Finding("points at one place", of, part, words, remedy, place=at, mend=mend))
+        elif p.kind == "transition":
+            words = f"its transitions ({p.wanted:.2f} m together) turn more than the bend does"
+            remedy = f"at most {p.largest:.2f} m together fit"
+            found.append(Finding("bends that do not fit", of, part, words, remedy, p.wanted, p.largest, place=at))
+        else:
+            largest = float(np.floor(p.largest * 100) / 100)
+            found.append(
+                Finding(
+                    "bends that do not fit",
+                    of,
+                    part,
+                    f"a radius of {p.wanted:g} m needs more than the legs beside it",
+                    f"the largest radius that fits is {largest:.2f} m",
+                    p.wanted,
+                    p.largest,
+                    place=at,
+                    mend=_radius_mend(street, p.index, largest),
+                )
+            )
+    for i, b in enumerate(bends[1:-1], start=1):
+        if b[2] > 0 and too_low(b[2], rules.least_radius) and is_new(q, street):
+            found.append(
+                Finding(
+                    "radius",
+                    of,
+                    f"{name} bend {i + 1}",
+                    f"radius {b[2]:g} m is less than {rules.least_radius:g} m",
+                    "enlarge the radius",
+                    b[2],
+                    rules.least_radius,
+                    place=(b[0], b[1]),
+                    mend=_radius_mend(street, i, rules.least_radius),
+                )
+            )
+    return found
+
+
+def _radius_mend(street: str, i: int, radius: float) -> Mend:
+    return Mend(f"Set the radius to {radius:g} m", lambda s: set_bend(s, street, i, radius=radius))
+
+
+def _crossfall(q: Engine, street: str) -> list[Finding]:
+    rules, found = class_of(q, street), []
+    for side in SIDES:
+        fall = -section_of(q, street).side(side).lane.grade
+        low = too_low(fall, rules.least_crossfall)
+        if low or too_high(fall, rules.most_crossfall):
+            limit = rules.least_crossfall if low else rules.most_crossfall
+            words = f"crossfall {share(fall)} is {'less' if low else 'more'} than {share(limit)}"
+            at = place(q, street, 0.5 * chain_of(q, street).total)
+            part, remedy = f"{name_of(q, street)} {side}", "change the typical section's lane"
+            found.append(Finding("crossfall", thing(street), part, words, remedy, fall, limit, place=at))
+    return found
+
+
+def _ground(q: Engine, street: str) -> list[Finding]:
+    name, of = name_of(q, street), thing(street)
+    if ground_of(q).empty:
+        words, remedy = "there is no ground, so its earthworks end nowhere", "bring in a survey"
+        return [Finding("ground", of, name, words, remedy, severity="near", place=place(q, street, 0.0))]
+    ground = ground_along(q, street)
+    off = ~np.isfinite(ground.levels)
+    if not off.any():
+        return []
+    s = float(ground.chainages[max(int(np.argmax(off)) - 1, 0)])  # the last place still on the ground
+    words, remedy = f"from chainage {s:.2f} it leaves the ground", "move it onto the ground, or bring in more survey"
+    return [Finding("street off the ground", of, name, words, remedy, chainage=s, place=place(q, street, s))]
+
+
+def _grades(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
+    rules, profile, found, name, of = class_of(q, street), levels.profile, [], name_of(q, street), thing(street)
+    vips = vips_of(q, street)
+    for i, g in enumerate(profile.grades):
+        low = too_low(abs(_entered(vips, levels, i, float(g))), rules.least_grade)
+        if low or too_high(abs(g), rules.most_grade):
+            s = float(0.5 * (profile.chainages[i] + profile.chainages[i + 1]))
+            limit = rules.least_grade if low else rules.most_grade
+            words = (
+                f"from {profile.chainages[i]:.2f} to {profile.chainages[i + 1]:.2f} it is at {share(float(g))}, "
+                f"{'less' if low else 'more'} than {share(limit)}"
+            )
+            rule = "grade too flat" if low else "grade too steep"
+            remedy, at = "raise or lower one of its VIPs", place(q, street, s)
+            found.append(Finding(rule, of, name, words, remedy, abs(float(g)), limit, s, at))
+    return found
+
+
+def _entered(vips: tuple[Vip, ...], levels: GradeLine, leg: int, grade: float) -> float:
+    """A leg's grade as it was entered, where it was, so that a limit typed exactly is met exactly."""
+    i = levels.index[leg + 1]
+    if i >= 0 and vips[i].grade is not None:
+        return float(vips[i].grade or 0.0)
+    return grade
+
+
+def needed_curve(rules: StreetClass, change: float) -> float:
+    """The least curve length (m) for a change of grade."""
+    k = rules.least_crest_k if change < 0 else rules.least_sag_k
+    return max(rules.least_curve_length, k * abs(change) * 100.0)
+
+
+def _curves(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
+    rules, profile, found, name, of = class_of(q, street), levels.profile, [], name_of(q, street), thing(street)
+    for i in range(1, len(profile.chainages) - 1):
+        change, have = float(profile.changes[i]), float(profile.curves[i])
+        need = needed_curve(rules, change)
+        if abs(change) < _SHARP or not too_low(have, need):
+            continue
+        s, j, crest = float(profile.chainages[i]), levels.index[i], change < 0
+        mend = None
+        if j >= 0:
+            mend = Mend(f"Make the curve {need:.2f} m long", lambda t, j=j, n=need: set_vip(t, street, j, curve_length=n))
+        words = (
+            f"the {'crest' if crest else 'sag'} at {s:.2f} turns by {share(abs(change))} over {have:.2f} m; "
+            f"K {rules.least_crest_k if crest else rules.least_sag_k:g} and {rules.least_curve_length:g} m need {need:.2f} m"
+        )
+        at = place(q, street, s)
+        found.append(Finding("curve too short", of, name, words, "lengthen the curve", have, need, s, at, mend=mend))
+    for i, over in profile.overlaps():
+        s = float(profile.chainages[i])
+        words = f"the curves at {s:.2f} and {profile.chainages[i + 1]:.2f} overlap by {over:.2f} m"
+        remedy, at = "shorten one of them or move the VIPs apart", place(q, street, s)
+        found.append(Finding("curves overlap", of, name, words, remedy, over, 0.0, s, at))
+    return found
+
+
+def _ends(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
+    profile, total = levels.profile, chain_of(q, street).total
+    low = min(own_range(q, street, side)[0] for side in SIDES)
+    first, last = float(profile.chainages[0]), float(profile.chainages[-1])
+    held = {end for end, _ in end_ties(q, street)}
+    late, early = "start" not in held and first > low + 1e-6, "end" not in held and last < total - 1e-6
+    if not (late or early):
+        return []
+    s = first if late else last
+    words = f"its grade line runs from {first:.2f} to {last:.2f}, the street from 0 to {total:.2f}"
+    at, remedy = place(q, street, min(max(s, 0.0), total)), "add a VIP at the street's end"
+    return [Finding("grade line too short", thing(street), name_of(q, street), words, remedy, chainage=s, place=at)]
+
+
+def face_findings(q: Engine, of: ThingId, faces: tuple[FaceId, ...], at: tuple[float, float]) -> list[Finding]:
+    """Faces that could not be made, and batters that do not reach the ground."""
+    found = []
+    for id in faces:
+        made = q.attempt(finished_mesh, id)
+        if isinstance(made, Unsolved):
+            found.append(failed(made, of, at))
+            continue
+        shape = face(q, id)
+        if isinstance(shape, Sheet) and not ground_of(q).empty:
+            missed = np.flatnonzero(~shape.met)
+            if missed.size:
+                hinge, toe = shape.points[int(missed[0])]
+                reach = float(np.hypot(*(toe - hinge)[:2]))
+                words = f"from {hinge[2]:.3f} the batter meets no ground within {reach:.1f} m at {missed.size} rows, so it is drawn steeper"
+                remedy = "a wall or a steeper batter is needed, or the street moved"
+                found.append(
+                    Finding(
+                        "batter finds no ground", of, shape.title, words, remedy, place=point(hinge), severity="near"
+                    )
+                )
+    return found

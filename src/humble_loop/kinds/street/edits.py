@@ -1,0 +1,110 @@
+"""Edits of streets. Coordinates are as people know them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from humble_loop.kinds.street.model import Bend, Street, Vip
+from humble_loop.site.edits import EditError, changed, free_id, free_name, made, remove, rename, the
+from humble_loop.site.model import Site
+
+
+def add_street(site: Site, name: str, bends: Sequence[Bend], **choices: Any) -> Site:
+    """Add a street through ``bends``; its name is made unique."""
+    unique = free_name(site, Street, name)
+    try:
+        street = made(Street, id=free_id(site, Street, unique), name=unique, bends=tuple(bends), **choices)
+    except EditError as error:
+        raise EditError(f"street '{name}': {error}") from None
+    return site.put(street)
+
+
+def remove_street(site: Site, street: str) -> Site:
+    """Remove a street with all that belongs to it: choices at its junctions, heads, lots and what was set on them."""
+    return remove(site, Street, street)
+
+
+def rename_street(site: Site, street: str, name: str) -> Site:
+    """Give a street another name."""
+    return rename(site, Street, street, name)
+
+
+def set_street(site: Site, street: str, **values: Any) -> Site:
+    """Change any fields of a street (class, section, kind, lips, ...)."""
+    return site.put(changed(the(site, Street, street), **values))
+
+
+def move_bend(site: Site, street: str, index: int, easting: float, northing: float) -> Site:
+    """Move an intersection point."""
+    return set_bend(site, street, index, easting=easting, northing=northing)
+
+
+def set_bend(site: Site, street: str, index: int, **values: float) -> Site:
+    """Change fields of a bend: easting, northing, radius, transition_in, transition_out."""
+    s = the(site, Street, street)
+    if not 0 <= index < len(s.bends):
+        raise EditError(f"'{s.name}' has no bend {index + 1}")
+    bends = list(s.bends)
+    bends[index] = changed(bends[index], **values)
+    return site.put(changed(s, bends=tuple(bends)))
+
+
+def insert_bend(site: Site, street: str, index: int, bend: Bend) -> Site:
+    """Put a new intersection point before bend ``index``."""
+    s = the(site, Street, street)
+    return site.put(changed(s, bends=(*s.bends[:index], bend, *s.bends[index:])))
+
+
+def remove_bend(site: Site, street: str, index: int) -> Site:
+    """Take an intersection point out."""
+    s = the(site, Street, street)
+    if len(s.bends) <= 2:
+        raise EditError(f"'{s.name}' needs at least its two ends")
+    return site.put(changed(s, bends=(*s.bends[:index], *s.bends[index + 1 :])))
+
+
+def reverse_street(site: Site, street: str, length: float) -> Site:
+    """Run a street the other way: its bends, VIPs (``length`` is the centreline's, in metres) and lips turn round.
+
+    What hangs on its ends and sides stays where it is. A VIP set by its grade has no meaning the other way round,
+    so such a street is refused.
+    """
+    s = the(site, Street, street)
+    if any(v.level is None for v in s.vips):
+        raise EditError(f"{s.name}: a VIP is set by its grade; set levels before reversing the street")
+    bends = tuple(
+        b.model_copy(update={"transition_in": b.transition_out, "transition_out": b.transition_in})
+        for b in reversed(s.bends)
+    )
+    vips = tuple(v.model_copy(update={"chainage": length - v.chainage}) for v in reversed(s.vips))
+    turned = changed(
+        s, bends=bends, vips=vips, left_lip=s.right_lip, right_lip=s.left_lip, turned=not s.turned
+    )
+    return site.put(turned)
+
+
+def set_vips(site: Site, street: str, vips: Sequence[Vip]) -> Site:
+    """Set the whole grade line; none gives it back to the proposal."""
+    ordered = tuple(sorted(vips, key=lambda v: v.chainage))
+    return site.put(changed(the(site, Street, street), vips=ordered))
+
+
+def set_vip(site: Site, street: str, index: int, **values: float | None) -> Site:
+    """Change fields of VIP ``index`` of the set grade line. Setting a level clears a grade, and the other way."""
+    s = the(site, Street, street)
+    if not 0 <= index < len(s.vips):
+        raise EditError(f"'{s.name}' has no VIP {index + 1}")
+    if values.get("level") is not None:
+        values["grade"] = None
+    elif values.get("grade") is not None:
+        values["level"] = None
+    vips = list(s.vips)
+    vips[index] = changed(vips[index], **values)
+    return site.put(changed(s, vips=tuple(vips)))
+
+
+def remove_vip(site: Site, street: str, index: int) -> Site:
+    """Take a VIP out of the set grade line."""
+    s = the(site, Street, street)
+    return set_vips(site, s.id, [v for i, v in enumerate(s.vips) if i != index])

@@ -1,0 +1,127 @@
+"""The kind: streets."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.kinds.street import show
+from humble_loop.kinds.street.checks import LEVEL_RULES, PLAN_RULES, street_findings
+from humble_loop.kinds.street.model import Street
+from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, is_new, name_of, street_ids, vips_of
+from humble_loop.kinds.street.section import (
+    StreetFace,
+    face_of,
+    faces_of,
+    gaps,
+    lines_of,
+    own_range,
+    plan_of,
+    rule_of,
+)
+from humble_loop.kinds.street.tables import TABLES
+from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint
+from humble_loop.lines.faces import Face, FaceId
+from humble_loop.lines.findings import Finding
+from humble_loop.lines.kind import Kind
+from humble_loop.lines.line import LineId, LinePlan, ThingId, line
+from humble_loop.lines.rules import LevelRule
+from humble_loop.lines.setout import along_line
+from humble_loop.site.model import SIDES, side_sign
+
+
+class Streets(Kind):
+    """Roads, new or existing."""
+
+    key, title, stage = "street", "Streets", "Streets"
+    models = (Street,)
+    rules = {  # noqa: RUF012 (never changed)
+        **dict.fromkeys(PLAN_RULES, "Streets"),
+        **dict.fromkeys(LEVEL_RULES, "Levels"),
+        "street off the ground": "Ground",
+        "ground": "Ground",
+        "crossfall": "Sections",
+        "batter finds no ground": "Sections",
+    }
+    tables = TABLES
+
+    def things(self, q: Engine) -> tuple[ThingId, ...]:
+        return tuple(ThingId(self.key, i) for i in street_ids(q))
+
+    def name(self, q: Engine, thing: ThingId) -> str:
+        return name_of(q, thing.id)
+
+    def progress(self, q: Engine) -> dict[str, float]:
+        ids = street_ids(q)
+        new = [i for i in ids if is_new(q, i)]
+        found = {"Streets": 1.0, "Sections": 1.0} if ids else {}
+        if new:
+            found["Levels"] = sum(bool(vips_of(q, i)) for i in new) / len(new)
+        return found
+
+    def lines(self, q: Engine, thing: ThingId) -> tuple[LineId, ...]:
+        return lines_of(q, thing.id)
+
+    def line_plan(self, q: Engine, id: LineId) -> LinePlan:
+        assert isinstance(id, StreetLine)
+        return plan_of(q, id)
+
+    def level_rule(self, q: Engine, id: LineId) -> LevelRule:
+        assert isinstance(id, StreetLine)
+        return rule_of(q, id)
+
+    def faces(self, q: Engine, thing: ThingId) -> tuple[FaceId, ...]:
+        return faces_of(q, thing.id)
+
+    def face(self, q: Engine, id: FaceId) -> Face:
+        assert isinstance(id, StreetFace)
+        return face_of(q, id)
+
+    def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
+        return street_findings(q, thing.id)
+
+    def set_out(self, q: Engine, thing: ThingId) -> tuple[SetOutPoint, ...]:
+        """Points along both lips of a new street, between its junctions and heads."""
+        street = thing.id
+        if not is_new(q, street):
+            return ()
+        found: list[SetOutPoint] = []
+        chain, name = chain_of(q, street), name_of(q, street)
+        for side in SIDES:
+            id = StreetLine(street, "lip", side)
+            made = q.attempt(line, id)
+            if isinstance(made, Unsolved):
+                continue
+            holes, title = gaps(q, street, side), f"{name} {side} lip"
+            keys = np.concatenate([own_range(q, street, side), np.ravel(holes), chain.key_chainages()])
+            found += along_line(q, id, title, keys, side_sign(side), chain, name, holes)
+        return tuple(found)
+
+    def outline(self, q: Engine, thing: ThingId) -> Drawing:
+        return show.outline(q, thing.id)
+
+    def details(self, q: Engine, thing: ThingId) -> Drawing:
+        return show.details(q, thing.id)
+
+    def facts(self, q: Engine, thing: ThingId) -> tuple[Row, ...]:
+        return show.facts(q, thing.id)
+
+    def handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
+        return show.handles(q, thing.id)
+
+    def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
+        return StreetLine(thing.id)
+
+    def section_handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
+        return show.section_handles(q, thing.id)
+
+    def beside(self, q: Engine, id: LineId) -> tuple[LineId, ...]:
+        return show.lines_to_show(q, id.street) if isinstance(id, StreetLine) else ()
+
+    def ribbon(self, q: Engine, street: str) -> tuple[Mark, ...]:
+        return show.ribbon(q, street)
+
+    def at(self, q: Engine, thing: ThingId, place: tuple[float, float]) -> float:
+        made = q.attempt(centreline, thing.id)
+        return np.inf if isinstance(made, Unsolved) else abs(float(made.chain.feet([place]).offsets[0]))
+

@@ -1,0 +1,69 @@
+"""What the site keeps of a street: bends, VIPs, class, section."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from pydantic import Field, model_validator
+
+from humble_loop.site.model import Coordinate, Finite, Length, Model, Named
+
+
+class Bend(Model):
+    """A horizontal intersection point with its radius and transition lengths; the first and last have none."""
+
+    easting: Coordinate
+    northing: Coordinate
+    radius: Length = 0.0
+    transition_in: Length = 0.0
+    transition_out: Length = 0.0
+
+
+class Vip(Model):
+    """A vertical intersection point. Either its level is set, or the grade that arrives at it is and the level follows."""
+
+    chainage: Finite
+    level: Finite | None = None
+    grade: Finite | None = None
+    curve_length: Length = 0.0
+
+    @model_validator(mode="after")
+    def _one_of(self) -> Vip:
+        if (self.level is None) == (self.grade is None):
+            raise ValueError(f"the VIP at chainage {self.chainage:g} needs either a level or a grade, not both")
+        return self
+
+
+class Street(Named):
+    """A road, new or existing.
+
+    An existing street's levels are the ground's; its lips are survey lines where these are named. A new street
+    without VIPs has its grade line proposed from the ground. ``turned`` tells that it now runs the other way than it
+    was drawn: what hangs on its ends is named by the ends as drawn, and so stays where it is.
+    """
+
+    collection: ClassVar[str] = "streets"
+    words: ClassVar[str] = "street"
+
+    kind: Literal["new", "existing"] = "new"
+    street_class: str = "local"
+    section: str = "local-street"
+    bends: tuple[Bend, ...] = Field(min_length=2)
+    vips: tuple[Vip, ...] = ()
+    left_lip: str | None = None
+    right_lip: str | None = None
+    turned: bool = False
+
+    @model_validator(mode="after")
+    def _vips_rise(self) -> Street:
+        for a, b in zip(self.vips[:-1], self.vips[1:], strict=True):
+            if b.chainage <= a.chainage:
+                raise ValueError(
+                    f"street '{self.name}': VIP chainages must rise ({b.chainage:g} follows {a.chainage:g})"
+                )
+        return self
+
+    @property
+    def where(self) -> tuple[float, float] | None:
+        """Its first bend."""
+        return (self.bends[0].easting, self.bends[0].northing)

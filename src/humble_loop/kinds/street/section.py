@@ -1,0 +1,472 @@
+"""A street's section: its lines from crown to boundary, the rows at which they are worked, and batters."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import ClassVar, Literal
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import Bools, Floats, frozen, left_normals, tangents, unique_chainages
+from humble_loop.geometry.gradeline import Profile
+from humble_loop.ground.drape import drape
+from humble_loop.ground.meet import toes
+from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street.levels import crown_rule, end_ties
+from humble_loop.kinds.street.plan import (
+    StreetLine,
+    centreline,
+    chain_of,
+    frame_of,
+    is_new,
+    lane_width,
+    lip_offset,
+    name_of,
+    section_of,
+)
+from humble_loop.kinds.survey_line.kind import SurveyedLine
+from humble_loop.lines.faces import Face, FaceId, Sheet, Strip
+from humble_loop.lines.line import LineId, LinePlan, ThingId, line, line_plan, sampled_at
+from humble_loop.lines.quantity import percent
+from humble_loop.lines.rules import Above, Known, LevelRule
+from humble_loop.lines.standing import kinds
+from humble_loop.lines.varying import Varying
+from humble_loop.site import parts
+from humble_loop.site.library import KerbPart
+from humble_loop.site.model import ENDS, SIDES, End, Side, side_sign
+
+FAN = 7  # directions in which the end of a batter turns round a corner of an open end
+
+
+@dataclass(frozen=True)
+class SideShape:
+    """A section side from its lip outwards: point names, distances out and rises above the lip (k,), in metres.
+
+    ``roles`` (k - 1,) name what lies between each point and the next.
+    """
+
+    names: tuple[str, ...]
+    out: Floats
+    rise: Floats
+    roles: tuple[str, ...]
+    cut_slope: float
+    fill_slope: float
+
+    @property
+    def reach(self) -> float:
+        """Distance from the lip to the boundary in metres."""
+        return float(self.out[-1])
+
+
+_ROLE_TO = {"path back": "path"}
+
+
+@query
+def side_shape(q: Engine, street: str, side: Side) -> SideShape:
+    """The shape of a street's typical section outside the lip."""
+    made = section_of(q, street).side(side)
+    names, out, rise, roles = ["lip"], [0.0], [0.0], []
+    for p in made.parts[1:]:
+        if isinstance(p, KerbPart):
+            base_out, base_rise = out[-1], rise[-1]
+            for k in parts.kerb_shape(q, p.kerb).points:
+                names.append(k.point)
+                out.append(base_out + k.out / 1000.0)
+                rise.append(base_rise + k.up / 1000.0)
+                roles.append("kerb")
+        else:
+            names.append(p.to)
+            out.append(out[-1] + p.width)
+            rise.append(rise[-1] + p.width * p.grade)
+            roles.append(_ROLE_TO.get(p.to, "verge"))
+    return SideShape(tuple(names), frozen(out), frozen(rise), tuple(roles), made.cut_slope, made.fill_slope)
+
+
+@query
+def own_range(q: Engine, street: str, side: Side) -> tuple[float, float]:
+    """Chainages between which a side of a street has its own lip: what junctions and heads leave it."""
+    low, high = 0.0, chain_of(q, street).total
+    if is_new(q, street):
+        for kind in kinds():
+            a, b = kind.own_range(q, street, side)
+            low, high = max(low, a), min(high, b)
+    return low, max(low, high)
+
+
+@query
+def gaps(q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
+    """Chainages between which a side's kerb is interrupted, merged where they overlap."""
+    found = sorted(g for kind in kinds() for g in kind.gaps(q, street, side))
+    merged: list[tuple[float, float]] = []
+    for a, b in found:
+        if merged and a <= merged[-1][1]:
+            merged[-1] = (merged[-1][0], max(b, merged[-1][1]))
+        else:
+            merged.append((a, b))
+    return tuple(merged)
+
+
+@query
+def crossfall(q: Engine, street: str, side: Side) -> Varying:
+    """Grade outwards from crown to lip along a street; turned near ends that other things hold."""
+    normal = section_of(q, street).side(side).lane.grade
+    at, values = [], []
+    turns = dict(t for kind in kinds() for t in kind.turns(q, street, side)) if is_new(q, street) else {}
+    if "start" in turns and turns["start"].finish > turns["start"].begin:
+        t = turns["start"]
+        at, values = [t.begin, t.finish], [t.across, normal]
+    if "end" in turns and turns["end"].finish < turns["end"].begin:
+        t = turns["end"]
+        at, values = [*at, t.finish, t.begin], [*values, normal, t.across]
+    if len(at) == 4 and at[1] > at[2]:
+        at, values = [at[0], at[3]], [values[0], values[3]]  # too short to become normal between: it turns through
+    return Varying.of(at, values) if at else Varying.steady(normal)
+
+
+@dataclass(frozen=True)
+class CrossfallWords:
+    """A crossfall in words at a chainage; a value, so that rules that say the same are the same."""
+
+    fall: Varying
+    width: float
+    normal: float
+
+    def __call__(self, s: float) -> str:
+        """'crossfall −3.00 % × 3.40 m', and whether it turns."""
+        here = self.fall.one(s)
+        turning = ", turning from flat along the through lip" if abs(here - self.normal) > 1e-12 else ""
+        return f"crossfall {percent(here)} × {self.width:.2f} m{turning}"
+
+
+# Lines
+
+
+def lines_of(q: Engine, street: str) -> tuple[LineId, ...]:
+    """A street's lines: its crown, and each side from the lip outwards."""
+    if isinstance(q.attempt(centreline, street), Unsolved):
+        return ()
+    found: list[LineId] = [StreetLine(street)]
+    for side in SIDES:
+        names = side_shape(q, street, side).names if is_new(q, street) else ("lip",)
+        found += [StreetLine(street, name, side) for name in names]
+    return tuple(found)
+
+
+def plan_of(q: Engine, id: StreetLine) -> LinePlan:
+    """A street's line in plan: by its section, or for an existing street's lip the survey line that was named."""
+    chain, name = chain_of(q, id.street), name_of(q, id.street)
+    if id.side is None:
+        return LinePlan(f"{name} crown", "crown", chain, Varying.steady(0.0), 0.0, chain.total)
+    title = f"{name} {id.side} {id.point}"
+    low, high = own_range(q, id.street, id.side)
+    if id.point == "lip":
+        course = lip_course(q, id.street, id.side)
+        return replace(course, start=low, end=high) if course.base is chain else course
+    holes = gaps(q, id.street, id.side) if id.point != "lip" else ()
+    holes = tuple((max(a, low), min(b, high)) for a, b in holes if b > low and a < high)
+    out = side_shape(q, id.street, id.side)
+    reach = lane_width(q, id.street, id.side) + float(out.out[out.names.index(id.point)])
+    role = f"{id.side} lip" if id.point == "lip" else id.point
+    return LinePlan(title, role, chain, Varying.steady(side_sign(id.side) * reach), low, high, holes)
+
+
+@query
+def lip_course(q: Engine, street: str, side: Side) -> LinePlan:
+    """Where a street's lip runs, all along it, whatever junctions and heads take of it.
+
+    By its section, or for an existing street the survey line that was named.
+    """
+    surveyed = _surveyed(q, StreetLine(street, "lip", side))
+    if surveyed is not None:
+        return surveyed
+    chain, offset = chain_of(q, street), Varying.steady(lip_offset(q, street, side))
+    return LinePlan(f"{name_of(q, street)} {side} lip", f"{side} lip", chain, offset, 0.0, chain.total)
+
+
+def _named_lip(q: Engine, id: StreetLine) -> str | None:
+    frame = frame_of(q, id.street)
+    named = frame.left_lip if id.side == "left" else frame.right_lip
+    return named if frame.kind == "existing" and named else None
+
+
+def _surveyed(q: Engine, id: StreetLine) -> LinePlan | None:
+    named = _named_lip(q, id)
+    if named is None:
+        return None
+    plan = line_plan(q, SurveyedLine(named))
+    chain = plan.base
+    first, last = chain_of(q, id.street).feet(chain.points_at([0.0, chain.total])).chainages
+    if first > last:
+        chain = chain.reversed()
+    return LinePlan(f"{name_of(q, id.street)} {id.side} lip", f"{id.side} lip", chain, plan.offset, 0.0, chain.total)
+
+
+def rule_of(q: Engine, id: StreetLine) -> LevelRule:
+    """How a street's line comes by its levels: the crown's grade line, and from there outwards by the section."""
+    name = name_of(q, id.street)
+    if id.side is None:
+        return crown_rule(q, id.street)
+    title = f"{name} {id.side} {id.point}"
+    if not is_new(q, id.street):
+        return _existing_lip(q, id, title)
+    if id.point == "lip":
+        fall, width = crossfall(q, id.street, id.side), lane_width(q, id.street, id.side)
+        normal = section_of(q, id.street).side(id.side).lane.grade
+        crown = StreetLine(id.street)
+        rises = ((CrossfallWords(fall, width, normal), fall.times(width)),)
+        return Above(title, "crown and crossfall", crown, "crown", line(q, crown).rule, rises)
+    shape = side_shape(q, id.street, id.side)
+    k = shape.names.index(id.point)
+    steps = np.diff(shape.rise[: k + 1])
+    lip = StreetLine(id.street, "lip", id.side)
+    return Above(
+        title,
+        "out from the lip by the typical section",
+        lip,
+        "lip",
+        line(q, lip).rule,
+        tuple(
+            (f"{a} to {b}", Varying.steady(float(v))) for a, b, v in zip(shape.names[:k], shape.names[1 : k + 1], steps)
+        ),
+    )
+
+
+def _existing_lip(q: Engine, id: StreetLine, title: str) -> LevelRule:
+    """An existing street's lip: as surveyed, else the ground under it, else its section."""
+    assert id.side is not None
+    named = _named_lip(q, id)
+    if named is not None:
+        surveyed = line(q, SurveyedLine(named))
+        rule = surveyed.rule
+        if line_plan(q, id).base is not surveyed.plan.base and isinstance(rule, Known):
+            p, total = rule.profile, surveyed.plan.base.total
+            turned = Profile.of(total - p.chainages[::-1], p.levels[::-1])
+            return Known(rule.title, rule.rule_words, rule.source, turned)
+        return rule
+    plan = line_plan(q, id)
+    ground = drape(ground_of(q), plan.base, float(plan.offset.values[0]))
+    on = np.isfinite(ground.levels)
+    if on.sum() >= 2:
+        profile = Profile.of(ground.chainages[on], ground.levels[on])
+        return Known(title, "the ground at the existing lip", "ground", profile)
+    fall = section_of(q, id.street).side(id.side).lane.grade
+    crown, width = StreetLine(id.street), lane_width(q, id.street, id.side)
+    rises = ((f"crossfall {percent(fall)} × {width:.2f} m", Varying.steady(fall * width)),)
+    return Above(title, "crown and crossfall", crown, "crown", line(q, crown).rule, rises)
+
+
+# Rows
+
+
+@query
+def rows(q: Engine, street: str) -> Floats:
+    """Chainages at which sections are worked out.
+
+    Every interval, every key point of the centreline, grade line, junctions, heads and lots, and as close as the
+    arc and level tolerances need on the outermost line.
+    """
+    settings, chain = parts.settings(q), chain_of(q, street)
+    keys: list[Floats] = [chain.key_chainages()]
+    outermost = 0.0
+    for side in SIDES:
+        keys.append(np.array(own_range(q, street, side)))
+        keys.append(np.array(gaps(q, street, side)).ravel())
+        outermost = max(outermost, side_shape(q, street, side).reach + lane_width(q, street, side))
+        keys += [kind.stations_on(q, StreetLine(street, "boundary", side)) for kind in kinds()]
+    keys += [kind.stations(q, street) for kind in kinds()]
+    keys += [np.array([t.chainage for _, t in end_ties(q, street)])]
+    made = q.attempt(line, StreetLine(street))
+    if not isinstance(made, Unsolved):
+        bows = made.rule.bow()
+        places = made.rule.key_places()
+        keys.append(places if places.size < 200 else np.empty(0))
+        plan = LinePlan("", "", chain, Varying.steady(0.0), 0.0, chain.total)
+        keys.append(sampled_at(plan, bows, settings.arc_tolerance, settings.level_tolerance))
+    interval = np.arange(0.0, chain.total, settings.row_interval)
+    curves = chain.sampled(sag=settings.arc_tolerance, reach=outermost)
+    return frozen(unique_chainages(*keys, interval, curves, low=0.0, high=chain.total, gap=1e-4))
+
+
+@query
+def side_rows(q: Engine, street: str, side: Side) -> Floats:
+    """The rows at which a side has its own lip and the crown a level."""
+    low, high = own_range(q, street, side)
+    s = rows(q, street)
+    s = s[(s >= low - 1e-6) & (s <= high + 1e-6)]
+    return frozen(s[np.isfinite(line(q, StreetLine(street)).rule.levels(s))])
+
+
+# Faces
+
+
+@dataclass(frozen=True)
+class StreetFace(FaceId):
+    """A face of a street: carriageway, roadside or batter of a side, or the batter that closes an open end."""
+
+    street: str
+    part: Literal["carriageway", "roadside", "batter", "end batter"]
+    side: Side | None = None
+    end: End | None = None
+    kind: ClassVar[str] = "street"
+
+    @property
+    def thing(self) -> ThingId:
+        return ThingId(self.kind, self.street)
+
+
+def faces_of(q: Engine, street: str) -> tuple[FaceId, ...]:
+    """The faces of a new street."""
+    if not is_new(q, street) or isinstance(q.attempt(centreline, street), Unsolved):
+        return ()
+    found: list[FaceId] = []
+    for side in SIDES:
+        found += [StreetFace(street, part, side) for part in ("carriageway", "roadside", "batter")]
+    found += [StreetFace(street, "end batter", end=end) for end in open_ends(q, street)]
+    return tuple(found)
+
+
+@query
+def open_ends(q: Engine, street: str) -> tuple[End, ...]:
+    """Ends of a street that nothing else takes up."""
+    held = {end for end, _ in end_ties(q, street)}
+    for side in SIDES:
+        low, high = own_range(q, street, side)
+        if low > 1e-6:
+            held.add("start")
+        if high < chain_of(q, street).total - 1e-6:
+            held.add("end")
+    return tuple(e for e in ENDS if e not in held)
+
+
+def face_of(q: Engine, id: StreetFace) -> Face:
+    """A face of a street."""
+    name = name_of(q, id.street)
+    if id.part == "end batter":
+        assert id.end is not None
+        return _end_batter(q, id.street, id.end)
+    assert id.side is not None
+    s = side_rows(q, id.street, id.side)
+    if id.part == "carriageway":
+        lines = (StreetLine(id.street), StreetLine(id.street, "lip", id.side))
+        joined = np.ones(max(len(s) - 1, 0), dtype=bool)
+        return Strip(f"{name} carriageway, {id.side}", "carriageway", lines, s, joined, ("carriageway",))
+    if id.part == "roadside":
+        shape = side_shape(q, id.street, id.side)
+        s, joined = _between_gaps(q, id.street, id.side)
+        lines = tuple(StreetLine(id.street, n, id.side) for n in shape.names)
+        return Strip(f"{name} {id.side} roadside", "roadside", lines, s, joined, shape.roles)
+    return _side_batter(q, id.street, id.side)
+
+
+def _between_gaps(q: Engine, street: str, side: Side) -> tuple[Floats, Bools]:
+    """A side's rows outside its gaps, and whether each is joined to the next."""
+    s, holes = side_rows(q, street, side), gaps(q, street, side)
+    keep = np.ones(len(s), dtype=bool)
+    for a, b in holes:
+        keep &= (s <= a + 1e-6) | (s >= b - 1e-6)
+    s = s[keep]
+    middle = 0.5 * (s[:-1] + s[1:])
+    joined = np.ones(max(len(s) - 1, 0), dtype=bool)
+    for a, b in holes:
+        joined &= ~((middle > a) & (middle < b))
+    return frozen(s), frozen(joined, np.bool_)
+
+
+# Batters
+
+
+def batter(
+    q: Engine,
+    title: str,
+    boundary: LineId,
+    s: Floats,
+    joined: Bools,
+    outwards: Floats,
+    slopes: tuple[float, float],
+    most: Floats | None = None,
+) -> Sheet:
+    """The batter outside a boundary line at rows (n,), from there to the ground, where nothing adjoins the boundary."""
+    middle = 0.5 * (s[:-1] + s[1:])
+    free = np.asarray(joined).copy()
+    for kind in kinds():
+        for low, high in kind.cover(q, boundary):
+            free &= ~((middle > low) & (middle < high))
+    wanted = np.zeros(len(s), dtype=bool)
+    wanted[:-1] |= free
+    wanted[1:] |= free
+    index = np.flatnonzero(wanted)
+    hinges = line(q, boundary).points(s[index])
+    room = np.full(len(s), np.inf) if most is None else most
+    for kind in kinds():
+        room = np.minimum(room, kind.batter_room(q, boundary, s))
+    points, met = sheet_to_ground(q, hinges, outwards[index], slopes, room[index])
+    together = np.array([free[a] and b == a + 1 for a, b in zip(index[:-1], index[1:])], dtype=bool)
+    return Sheet(title, "batter", points, together, (boundary,), met)
+
+
+def sheet_to_ground(
+    q: Engine, hinges: Floats, outwards: Floats, slopes: tuple[float, float], most: Floats | None = None
+) -> tuple[Floats, Bools]:
+    """Rows (n, 2, 3) of hinge and toe: the exact meeting of the slope with the ground, else the ground at the reach.
+
+    Also whether each row met the ground within its reach: ``most`` (n,) metres, or the site's.
+    """
+    reach = np.full(len(hinges), parts.settings(q).batter_reach)
+    made = toes(ground_of(q), hinges, outwards, *slopes, reach if most is None else np.minimum(reach, most))
+    toe = made.points.copy()
+    toe[:, 2] = np.where(np.isfinite(toe[:, 2]), toe[:, 2], hinges[:, 2])
+    return np.stack([hinges, toe], axis=1), made.met
+
+
+def _side_batter(q: Engine, street: str, side: Side) -> Sheet:
+    shape = side_shape(q, street, side)
+    s, joined = _between_gaps(q, street, side)
+    outwards = left_normals(chain_of(q, street).at(s).headings) * side_sign(side)
+    boundary = StreetLine(street, shape.names[-1], side)
+    title = f"{name_of(q, street)} {side} batter"
+    return batter(q, title, boundary, s, joined, outwards, (shape.cut_slope, shape.fill_slope))
+
+
+def _end_batter(q: Engine, street: str, end: End) -> Sheet:
+    """From the left boundary's corner, fanned round, along the end, and round the right boundary's corner."""
+    chain = chain_of(q, street)
+    s = 0.0 if end == "start" else chain.total
+    heading = float(chain.at([s]).headings[0])
+    ahead = tangents(heading) * (1.0 if end == "end" else -1.0)
+    across: list[Floats] = []
+    lines: list[LineId] = []
+    for side in SIDES:
+        shape = side_shape(q, street, side)
+        ids = [StreetLine(street, n, side) for n in shape.names]
+        lines += ids
+        across.append(np.concatenate([line(q, i).points([s]) for i in ids]))
+    crown = line(q, StreetLine(street)).points([s])
+    hinges = np.concatenate([across[0][::-1], crown, across[1]])
+    if not np.all(np.isfinite(hinges)):
+        raise Unsolved(f"{name_of(q, street)} {end}", "its grade line does not reach its end", "add a VIP there")
+    left = left_normals(heading)
+    turn = np.linspace(0.0, np.pi / 2, FAN)[:-1]
+    fan_left = np.cos(turn)[:, None] * left + np.sin(turn)[:, None] * ahead
+    fan_right = (np.cos(turn)[:, None] * -left + np.sin(turn)[:, None] * ahead)[::-1]
+    n = len(hinges)
+    points = np.concatenate([np.repeat(hinges[:1], len(turn), axis=0), hinges, np.repeat(hinges[-1:], len(turn), axis=0)])
+    outwards = np.concatenate([fan_left, np.tile(ahead, (n, 1)), fan_right])
+    shapes = [section_of(q, street).side(side) for side in SIDES]
+    slopes = (min(p.cut_slope for p in shapes), min(p.fill_slope for p in shapes))
+    rows_, met = sheet_to_ground(q, points, outwards, slopes)
+    title = f"{name_of(q, street)} {end} batter"
+    return Sheet(title, "batter", rows_, np.ones(len(rows_) - 1, dtype=bool), tuple(lines), met)
+
+
+def lip_levels(q: Engine, street: str, side: Side, chainages: ArrayLike) -> Floats:
+    """Levels (n,) of a street's lip at chainages of the centreline; NaN where the side has no lip of its own there."""
+    made, s = line(q, StreetLine(street, "lip", side)), np.atleast_1d(np.asarray(chainages, dtype=np.float64))
+    if made.plan.base is chain_of(q, street):
+        low, high = made.plan.start, made.plan.end
+        return np.where((s >= low - 1e-6) & (s <= high + 1e-6), made.rule.levels(s), np.nan)
+    at = made.plan.base.feet(chain_of(q, street).points_at(s, lip_offset(q, street, side))).chainages
+    return made.rule.levels(at)
+
+

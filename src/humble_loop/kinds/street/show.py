@@ -1,0 +1,363 @@
+"""How a street shows itself: in plan, facts, handles, long section and on its strip."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.geometry.arrays import Floats
+from humble_loop.kinds.street import edits
+from humble_loop.kinds.street.levels import grade_line, proposed_vips
+from humble_loop.kinds.street.model import Street, Vip
+from humble_loop.kinds.street.plan import (
+    StreetLine,
+    bends_of,
+    centreline,
+    chain_of,
+    class_of,
+    frame_of,
+    is_new,
+    name_of,
+    streets_near,
+    vips_of,
+)
+from humble_loop.kinds.street.section import faces_of, gaps, lines_of, own_range
+from humble_loop.kinds.survey_line.model import SurveyLine
+from humble_loop.lines.describe import (
+    Actions,
+    Choice,
+    Drawing,
+    Fact,
+    Handle,
+    Label,
+    Mark,
+    Note,
+    Place,
+    Row,
+    Stroke,
+    Told,
+    Typed,
+    joined_up,
+)
+from humble_loop.lines.faces import Sheet, face
+from humble_loop.lines.line import LineId, line_plan
+from humble_loop.lines.quantity import percent
+from humble_loop.site import parts
+from humble_loop.site.edits import Edit, EditError
+from humble_loop.site.library import StreetClass, TypicalSection
+from humble_loop.site.model import SIDES, Site
+
+SAG = 0.03  # metres between a drawn chord and its curve
+_SNAP = 2.0  # metres within which an end that is dragged is taken to another centreline
+
+_DRAWN = {"lip", "back of kerb", "path front", "path back", "boundary"}
+
+
+def role_in_plan(point: str, side: str | None, corner: bool = False) -> str | None:
+    """The role in which a section point's line is drawn, or None where it is not."""
+    if point == "lip":
+        return "return" if corner else f"{side} lip"
+    if point not in _DRAWN:
+        return None
+    return {"back of kerb": "kerb", "path front": "path", "path back": "path", "boundary": "boundary"}[point]
+
+
+def outline(q: Engine, street: str) -> Drawing:
+    """The centreline and the lines beside it."""
+    by_role: dict[str, list[Floats]] = {"centreline": [chain_of(q, street).points_at(chain_of(q, street).sampled(sag=SAG))]}
+    for id in lines_of(q, street):
+        assert isinstance(id, StreetLine)
+        role = role_in_plan(id.point, id.side) if id.side else None
+        if role is None:
+            continue
+        plan = q.attempt(line_plan, id)
+        if not isinstance(plan, Unsolved):
+            by_role.setdefault(role, []).extend(plan.points(s) for s in plan.runs(SAG))
+    return Drawing(tuple(Stroke(role, joined_up(runs)) for role, runs in by_role.items()))
+
+
+def sheet_strokes(q: Engine, faces: tuple[Any, ...]) -> tuple[Stroke, ...]:
+    """Toes of batters, and hachures from the top of their slopes, long and short in turn."""
+    by_role: dict[str, list[Floats]] = {"toe": [], "cut hachure": [], "fill hachure": []}
+    for id in faces:
+        made = q.attempt(face, id)
+        if not isinstance(made, Sheet) or not len(made.points):
+            continue
+        hinge, toe = made.points[:, 0], made.points[:, 1]
+        by_role["toe"].extend(np.split(toe, np.flatnonzero(~made.joined) + 1))
+        for k, (h, t) in enumerate(zip(hinge, toe)):
+            cut = t[2] > h[2]
+            top, bottom = (t, h) if cut else (h, t)
+            stroke = np.stack([top, top + (bottom - top) * (0.9 if k % 2 else 0.45)])
+            by_role["cut hachure" if cut else "fill hachure"].append(stroke)
+    return tuple(Stroke(role, joined_up(runs)) for role, runs in by_role.items())
+
+
+def details(q: Engine, street: str) -> Drawing:
+    """Batters, the name, and grades along the centreline."""
+    chain = chain_of(q, street)
+    e, n = chain.points_at([0.5 * chain.total])[0]
+    labels = [Label((float(e), float(n)), "crown", 0, name_of(q, street), weight=600, size=14)]
+    made = q.attempt(grade_line, street)
+    if not isinstance(made, Unsolved) and len(made.states) <= 12:
+        p = made.profile
+        middle = 0.5 * (p.chainages[:-1] + p.chainages[1:])
+        for at, g in zip(chain.points_at(middle), p.grades):
+            labels.append(Label((float(at[0]), float(at[1])), "crown", 3, unit="grade", value=float(g)))
+    batters = tuple(f for f in faces_of(q, street) if getattr(f, "part", "") in ("batter", "end batter"))
+    return Drawing(sheet_strokes(q, batters), (), tuple(labels))
+
+
+# Facts
+
+
+def facts(q: Engine, street: str) -> tuple[Row, ...]:
+    """A street's values."""
+    frame, name = frame_of(q, street), name_of(q, street)
+
+    def field(key: str) -> Callable[[Any], Edit]:
+        return lambda value: lambda s: edits.set_street(s, street, **{key: value})
+
+    rows: list[Row] = [
+        Fact("name", "text", name, "set", lambda t: lambda s: edits.rename_street(s, street, t)),
+        Choice("kind", (("new", "new"), ("existing", "existing")), frame.kind, field("kind")),
+        Choice("class", _library(q, StreetClass), frame.street_class, field("street_class")),
+        Choice("section", _library(q, TypicalSection), frame.section, field("section")),
+    ]
+    made = q.attempt(centreline, street)
+    if isinstance(made, Unsolved):
+        return (*rows, Note(f"{made.message}; {made.remedy}"))
+    rows.append(Fact("length", "length", made.chain.total))
+    for i, b in enumerate(bends_of(q, street)[1:-1], start=1):
+        rows.append(
+            Fact(f"bend {i + 1} radius", "length", b[2], "set", lambda v, i=i: lambda s: edits.set_bend(s, street, i, radius=v))
+        )
+        if b[3] or b[4]:
+            for key, label, value in (("transition_in", "transition in", b[3]), ("transition_out", "transition out", b[4])):
+                rows.append(
+                    Fact(label, "length", value, "set", lambda v, i=i, k=key: lambda s: edits.set_bend(s, street, i, **{k: v}), inner=True)
+                )
+    if frame.kind == "existing":
+        lines = (("", "by the section"), *((i, parts.one(q, SurveyLine, i).name) for i in parts.ids(q, SurveyLine)))
+        for key, label in (("left_lip", "left lip"), ("right_lip", "right lip")):
+            current = getattr(frame, key) or ""
+            rows.append(Choice(label, lines, current, lambda v, k=key: lambda s: edits.set_street(s, street, **{k: v or None})))
+    rows += _vips(q, street)
+    total = made.chain.total
+    rows.append(
+        Actions(
+            (
+                ("Reverse", lambda s: edits.reverse_street(s, street, total)),
+                (f"Remove {name}", lambda s: edits.remove_street(s, street)),
+            )
+        )
+    )
+    return tuple(rows)
+
+
+def _library(q: Engine, model: type[StreetClass] | type[TypicalSection]) -> tuple[tuple[str, str], ...]:
+    return tuple((i, parts.one(q, model, i).name) for i in parts.ids(q, model))  # type: ignore[type-var]
+
+
+def keep(q: Engine, street: str) -> Edit:
+    """The edit that sets a proposed grade line as it stands."""
+    vips = proposed_vips(q, street)
+    return lambda s: edits.set_vips(s, street, vips)
+
+
+def _vips(q: Engine, street: str) -> list[Row]:
+    made = q.attempt(grade_line, street)
+    if isinstance(made, Unsolved):
+        return [Note(f"{made.message}; {made.remedy}")]
+    if not is_new(q, street) and not vips_of(q, street):
+        return []
+    p = made.profile
+    proposed = "proposed" in made.states
+    switch: Edit = keep(q, street) if proposed else lambda s: edits.set_vips(s, street, [])
+    rows: list[Row] = [
+        Fact("grade line", "text", f"{len(made.states)} VIPs", "proposed" if proposed else "set", None, switch)
+    ]
+    if len(made.states) > 40:
+        return rows
+    for i, state in enumerate(made.states):
+        k = made.index[i]
+        chainage = float(p.chainages[i])
+        level: Callable[[Any], Edit] | None = None
+        accepts: tuple[Any, ...] = ()
+        if k >= 0:
+            level = lambda v, k=k: lambda s: edits.set_vip(s, street, k, level=v)  # noqa: E731
+            accepts = (("chainage", lambda v, k=k: lambda s: edits.set_vip(s, street, k, chainage=v)),)
+        rows.append(Fact(f"VIP {chainage:.2f}", "level", float(p.levels[i]), state, level, accepts=accepts))
+        if k >= 0 and 0 < i < len(made.states) - 1:
+            curve = lambda v, k=k: lambda s: edits.set_vip(s, street, k, curve_length=v)  # noqa: E731
+            rows.append(Fact("curve length", "length", float(p.curves[i]), "set", curve, inner=True))
+        if i < len(p.grades):
+            own = made.index[i + 1]
+            typed = (lambda v, k=own: lambda s: edits.set_vip(s, street, k, grade=v)) if own >= 0 else None
+            rows.append(Fact("grade", "grade", float(p.grades[i]), "worked out", typed, inner=True))
+    return rows
+
+
+# Handles
+
+
+def snap_to_street(q: Engine, place: Place, reach: float, without: str = "") -> tuple[str, Place, float] | None:
+    """The nearest other centreline within ``reach`` metres: street id, its foot, and heading there."""
+    best, nearest = None, reach
+    for other in streets_near(q, place, reach):
+        made = q.attempt(centreline, other)
+        if other == without or isinstance(made, Unsolved):
+            continue
+        foot = made.chain.feet([place])
+        if abs(float(foot.offsets[0])) < nearest and 1.0 < foot.chainages[0] < made.chain.total - 1.0:
+            nearest = abs(float(foot.offsets[0]))
+            frame = made.chain.at(foot.chainages)
+            best = (other, (float(frame.points[0, 0]), float(frame.points[0, 1])), float(frame.headings[0]))
+    return best
+
+
+def handles(q: Engine, street: str) -> tuple[Handle, ...]:
+    """A street's bends."""
+    if isinstance(q.attempt(centreline, street), Unsolved):
+        return ()
+    return tuple(_bend(q, street, i) for i in range(len(bends_of(q, street))))
+
+
+def _bend(q: Engine, street: str, i: int) -> Handle:
+    bends, (e0, n0) = bends_of(q, street), parts.origin(q)
+    old = bends[i]
+    start = np.array(old[:2])
+    inner = 0 < i < len(bends) - 1
+    direction = {"unit": np.array([1.0, 0.0])}
+
+    def to(at: Floats) -> Edit:
+        return lambda site: edits.move_bend(site, street, i, float(at[0]) + e0, float(at[1]) + n0)
+
+    def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
+        at = np.array(place)
+        if not inner:
+            snap = snap_to_street(q, place, _SNAP, street)
+            at = np.array(snap[1]) if snap else at
+        d = at - start
+        size = float(np.hypot(*d))
+        if size > 1e-9:
+            direction["unit"] = d / size
+        told = (Told("E", "level", at[0] + e0), Told("N", "level", at[1] + n0), Told("moved", "length", size))
+        return to(at), told
+
+    typed = [Typed("length", "a distance", lambda v: to(start + direction["unit"] * v))]
+    if inner:
+        typed.append(Typed("size", "r and a radius", lambda v: lambda s: edits.set_bend(s, street, i, radius=v), "r"))
+
+    def rule(q: Engine) -> str:
+        made = q.attempt(centreline, street)
+        if isinstance(made, Unsolved):
+            return made.message
+        mine = next((p for p in made.problems if p.index == i), None)
+        if mine is not None and mine.kind == "radius":
+            return f"radius {mine.wanted:g} does not fit; the largest is {mine.largest:.2f}"
+        return f"radius {old[2]:g}" if inner else ""
+
+    title = f"{name_of(q, street)} bend {i + 1}"
+    return Handle(("bend", street, i), (old[0], old[1]), title, "square", moved, tuple(typed), rule)
+
+
+def section_handles(q: Engine, street: str) -> tuple[Handle, ...]:
+    """A street's VIPs in its long section."""
+    made = q.attempt(grade_line, street)
+    if isinstance(made, Unsolved) or (not is_new(q, street) and not vips_of(q, street)):
+        return ()
+    return tuple(_vip(q, street, i) for i in range(len(made.states)))
+
+
+def vip_room(q: Engine, street: str, i: int) -> tuple[float, float] | None:
+    """Levels that VIP ``i`` may take for the legs on both sides to keep the class's least and most grade.
+
+    The falls keep their present direction. None when no level keeps both.
+    """
+    p, rules = grade_line(q, street).profile, class_of(q, street)
+    low, high = -np.inf, np.inf
+    for other, leg in ((i - 1, i - 1), (i + 1, i)):
+        if not 0 <= other < p.chainages.size:
+            continue
+        run = abs(float(p.chainages[i] - p.chainages[other]))
+        up = (p.grades[leg] >= 0) == (other < i)
+        close, far = rules.least_grade * run, rules.most_grade * run
+        z = float(p.levels[other])
+        low, high = max(low, z + close if up else z - far), min(high, z + far if up else z - close)
+    return (float(low), float(high)) if low <= high else None
+
+
+def _vip(q: Engine, street: str, i: int) -> Handle:
+    made, name = grade_line(q, street), name_of(q, street)
+    state, s0, z0 = made.states[i], float(made.profile.chainages[i]), float(made.profile.levels[i])
+    kept = proposed_vips(q, street) if state == "proposed" else []
+    index = sum(1 for st in made.states[:i] if st != "tied") if state == "proposed" else made.index[i]
+    ends = (0, len(made.states) - 1)
+
+    def edit_for(**values: float) -> Edit:
+        def edit(site: Site) -> Site:
+            fresh = edits.set_vips(site, street, kept) if kept else site
+            if index < 0:
+                raise EditError(f"{name}: this level is tied to the other street's lip; change it there")
+            return edits.set_vip(fresh, street, index, **values)
+
+        return edit
+
+    def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
+        s, z = round(place[0], 2), round(place[1], 3)
+        inner = i not in ends
+        told = (Told("at", "chainage", s if inner else s0), Told("level", "level", z, z0))
+        return edit_for(level=z, **({"chainage": s} if inner else {})), told
+
+    def rule(q: Engine) -> str:
+        now = q.attempt(grade_line, street)
+        if isinstance(now, Unsolved):
+            return now.message
+        grades = now.profile.grades
+        k = min(i, len(grades))
+        before = percent(float(grades[k - 1])) if k > 0 else "–"
+        after = percent(float(grades[k])) if k < len(grades) else "–"
+        room = vip_room(q, street, min(i, len(now.states) - 1))
+        words = f"{room[0]:.3f} to {room[1]:.3f} keeps the grades" if room else "no level keeps both grades"
+        return f"{before} in, {after} out; {words}"
+
+    typed = (
+        Typed("grade", "a grade as 2.5% or 1:40", lambda v: edit_for(grade=v)),
+        Typed("level", "a level", lambda v: edit_for(level=v)),
+    )
+    return Handle(("vip", street, i), (s0, z0), f"{name} VIP {i + 1}", "square", moved, typed, rule, state)
+
+
+def add_vip(q: Engine, street: str, chainage: float, level: float) -> Edit:
+    """The edit that adds a VIP to a grade line, setting a proposed one first."""
+    kept = [] if vips_of(q, street) or isinstance(q.attempt(grade_line, street), Unsolved) else proposed_vips(q, street)
+    fresh = Vip(chainage=round(chainage, 2), level=round(level, 3))
+
+    def edit(site: Site) -> Site:
+        found = site.find(Street, street)
+        old = kept or list(found.vips if found else ())
+        return edits.set_vips(site, street, [*(v for v in old if abs(v.chainage - fresh.chainage) > 0.01), fresh])
+
+    return edit
+
+
+def ribbon(q: Engine, street: str) -> tuple[Mark, ...]:
+    """The lips of a street on its strip, broken where side streets leave."""
+    found = []
+    for side in SIDES:
+        low, high = own_range(q, street, side)
+        holes = gaps(q, street, side)
+        starts, ends = [low, *(b for _, b in holes)], [*(a for a, _ in holes), high]
+        found += [Mark("lip", side, a, b) for a, b in zip(starts, ends) if b > a]
+        found += [Mark("mouth", side, a, b) for a, b in holes]
+    return tuple(found)
+
+
+def lines_to_show(q: Engine, street: str) -> tuple[LineId, ...]:
+    """The lines of a street's long section beside the crown."""
+    return tuple(StreetLine(street, "lip", side) for side in SIDES)
+

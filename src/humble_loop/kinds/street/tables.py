@@ -1,0 +1,148 @@
+"""Tables of streets."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.geometry.arrays import Floats, bearing_of, unique_chainages
+from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street.levels import grade_line
+from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, frame_of, is_new, name_of, street_ids
+from humble_loop.kinds.street.section import StreetFace, lip_levels, rows
+from humble_loop.lines.faces import Strip, face, strip_points
+from humble_loop.lines.line import line
+from humble_loop.lines.table import NoSuchTable, Table
+from humble_loop.site import parts
+from humble_loop.site.model import SIDES, side_sign
+
+_HERE = (("easting", "northing"),)
+
+
+def one_street(q: Engine, of: str | None) -> str:
+    """The street with that id or name, or the only one. Raises NoSuchTable."""
+    names = {i: name_of(q, i) for i in street_ids(q)}
+    if of is None and len(names) == 1:
+        return next(iter(names))
+    found = [i for i, name in names.items() if of in (i, name)]
+    if found:
+        return found[0]
+    listed = ", ".join(names.values()) or "none"
+    if of is None:
+        raise NoSuchTable(f"say which street with --of; there are {listed}")
+    raise NoSuchTable(f"there is no street '{of}'; there are {listed}")
+
+
+def streets(q: Engine, of: str | None) -> list[str]:
+    """All streets, or the one asked for."""
+    return list(street_ids(q)) if of is None else [one_street(q, of)]
+
+
+def solved(q: Engine, of: str | None, what: Any, *args: Any) -> Any:
+    """A result, or None where it failed; when the thing was asked for by name its failure is raised."""
+    made = q.attempt(what, *args)
+    if isinstance(made, Unsolved):
+        if of is not None:
+            raise made
+        return None
+    return made
+
+
+def street_table(q: Engine, of: str | None, every: float | None) -> Table:
+    """One row a street."""
+    del every
+    out = []
+    for i in streets(q, of):
+        frame, made, laid = frame_of(q, i), q.attempt(grade_line, i), q.attempt(centreline, i)
+        length = None if isinstance(laid, Unsolved) else laid.chain.total
+        if isinstance(made, Unsolved):
+            state, grades = "unsolved", np.array([np.nan])
+        else:
+            state = "set" if "set" in made.states else made.states[-1]
+            grades = np.abs(made.profile.grades)
+        out.append((name_of(q, i), frame.kind, frame.street_class, frame.section, length, state, grades.min(), grades.max()))
+    columns = ("street", "kind", "street_class", "section", "length", "grade_line", "flattest", "steepest")
+    return Table(columns, tuple(out))
+
+
+def _chainages(q: Engine, street: str, every: float | None) -> Floats:
+    chain = chain_of(q, street)
+    step = every or parts.settings(q).row_interval
+    return unique_chainages(chain.key_chainages(), np.arange(0.0, chain.total, step), low=0.0, high=chain.total)
+
+
+def centreline_table(q: Engine, of: str | None, every: float | None) -> Table:
+    """A street's centreline at intervals."""
+    street = one_street(q, of)
+    chain, s = chain_of(q, street), _chainages(q, street, every)
+    frames = chain.at(s)
+    kinds = [e.kind for e in chain.elements]
+    which = chain.element_at(s)
+    with np.errstate(divide="ignore"):
+        radius = np.abs(1.0 / frames.curvatures)
+    out = zip(
+        s, frames.points[:, 0], frames.points[:, 1], bearing_of(frames.headings), [kinds[i] for i in which], radius
+    )
+    return Table(("chainage", "easting", "northing", "bearing_deg", "element", "radius"), tuple(out), _HERE)
+
+
+def level_table(q: Engine, of: str | None, every: float | None) -> Table:
+    """A street's levels at intervals; a lip has none where a return or a bulb takes its place."""
+    street = one_street(q, of)
+    made, s = grade_line(q, street), _chainages(q, street, every)
+    points = chain_of(q, street).points_at(s)
+    ground = ground_of(q).levels(points)
+    crown = line(q, StreetLine(street)).rule.levels(s)
+    lips = [lip_levels(q, street, side, s) for side in SIDES]
+    out = zip(s, ground, crown, *lips, made.profile.grade(s))
+    return Table(("chainage", "ground", "crown", "left_lip", "right_lip", "grade"), tuple(out))
+
+
+def section_table(q: Engine, of: str | None, every: float | None) -> Table:
+    """Every section point at every row."""
+    out: list[tuple[Any, ...]] = []
+    for street in streets(q, of):
+        if not is_new(q, street) or solved(q, of, grade_line, street) is None:
+            continue
+        wanted, name, chain = rows(q, street), name_of(q, street), chain_of(q, street)
+        if every is not None:
+            wanted = wanted[np.abs(wanted / every - np.round(wanted / every)) < 1e-6]
+        crowned: set[float] = set()
+        for side in SIDES:
+            for part in ("carriageway", "roadside"):
+                id = StreetFace(street, part, side)  # type: ignore[arg-type]
+                made, points = solved(q, of, face, id), solved(q, of, strip_points, id)
+                if made is None or points is None:
+                    continue
+                assert isinstance(made, Strip)
+                base = chain.points_at(made.rows)
+                for s, b, row in zip(made.rows, base, points):
+                    if np.min(np.abs(wanted - s), initial=np.inf) > 1e-6:
+                        continue
+                    for i, p in zip(made.lines, row):
+                        assert isinstance(i, StreetLine)
+                        if i.side is None:
+                            if float(s) not in crowned:
+                                crowned.add(float(s))
+                                out.append((name, s, "crown", 0.0, p[2], p[0], p[1]))
+                        elif not (part == "carriageway" and _on_roadside(q, street, side, float(s))):
+                            offset = side_sign(side) * float(np.hypot(*(p[:2] - b)))
+                            out.append((name, s, f"{side} {i.point}", offset, p[2], p[0], p[1]))
+    out.sort(key=lambda r: (r[0], r[1], -r[3]))
+    columns = ("street", "chainage", "point", "offset", "level", "easting", "northing")
+    return Table(columns, tuple(out), _HERE)
+
+
+def _on_roadside(q: Engine, street: str, side: Any, s: float) -> bool:
+    made = q.attempt(face, StreetFace(street, "roadside", side))
+    return isinstance(made, Strip) and bool(np.min(np.abs(made.rows - s), initial=np.inf) < 1e-6)
+
+
+TABLES = {
+    "streets": street_table,
+    "centreline": centreline_table,
+    "levels": level_table,
+    "sections": section_table,
+}

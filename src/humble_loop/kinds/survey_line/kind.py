@@ -1,0 +1,106 @@
+"""The kind: survey lines as lines with a plan and, where they were surveyed or lie on the ground, levels."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.chain import Chain
+from humble_loop.geometry.gradeline import Profile
+from humble_loop.ground.drape import drape
+from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.survey_line.model import SurveyLine
+from humble_loop.lines.describe import Drawing, Fact, Row, Stroke, joined_up
+from humble_loop.lines.kind import Kind
+from humble_loop.lines.line import LineId, LinePlan, ThingId, line_plan
+from humble_loop.lines.rules import Known, LevelRule
+from humble_loop.lines.varying import Varying
+from humble_loop.site import parts
+
+
+@dataclass(frozen=True)
+class SurveyedLine(LineId):
+    """A survey line as a line."""
+
+    id: str
+    kind: ClassVar[str] = "survey_line"
+
+    @property
+    def thing(self) -> ThingId:
+        return ThingId(self.kind, self.id)
+
+
+@query
+def vertices(q: Engine, id: str) -> Floats:
+    """Vertices (n, 3) of a survey line from the site's origin; NaN where it has no level."""
+    e0, n0 = parts.origin(q)
+    found = parts.one(q, SurveyLine, id).vertices
+    return np.array([[e - e0, n - n0, np.nan if z is None else z] for e, n, z in found])
+
+
+class SurveyLines(Kind):
+    """Existing lines."""
+
+    key, title, stage = "survey_line", "Survey lines", "Ground"
+    models = (SurveyLine,)
+
+    def things(self, q: Engine) -> tuple[ThingId, ...]:
+        return tuple(ThingId(self.key, i) for i in parts.ids(q, SurveyLine))
+
+    def name(self, q: Engine, thing: ThingId) -> str:
+        return parts.one(q, SurveyLine, thing.id).name
+
+    def lines(self, q: Engine, thing: ThingId) -> tuple[LineId, ...]:
+        return (SurveyedLine(thing.id),)
+
+    def line_plan(self, q: Engine, id: LineId) -> LinePlan:
+        assert isinstance(id, SurveyedLine)
+        found = parts.one(q, SurveyLine, id.id)
+        try:
+            chain = Chain.from_points(vertices(q, id.id))
+        except ValueError as error:
+            raise Unsolved(f"survey line '{found.name}'", str(error), "survey it again") from None
+        return LinePlan(found.name, "survey", chain, Varying.steady(0.0), 0.0, chain.total)
+
+    def level_rule(self, q: Engine, id: LineId) -> LevelRule:
+        """As surveyed; where single vertices have no level, straight between their neighbours that have; else draped."""
+        assert isinstance(id, SurveyedLine)
+        name, chain, xyz = parts.one(q, SurveyLine, id.id).name, line_plan(q, id).base, vertices(q, id.id)
+        along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(xyz[:, :2], axis=0).T))])
+        known = np.isfinite(xyz[:, 2])
+        s, z = along[known], xyz[known, 2]
+        keep = np.concatenate([[True], np.diff(s) > 1e-9]) if len(s) else np.zeros(0, dtype=bool)
+        if keep.sum() >= 2:
+            return Known(f"survey line '{name}'", f"surveyed line '{name}'", "survey", Profile.of(s[keep], z[keep]))
+        ground = drape(ground_of(q), chain)
+        on = np.isfinite(ground.levels)
+        if on.sum() < 2:
+            raise Unsolved(
+                f"survey line '{name}'",
+                "it has no levels and no ground under it",
+                "survey its levels, or bring in a surface that covers it",
+            )
+        profile = Profile.of(ground.chainages[on], ground.levels[on])
+        return Known(f"survey line '{name}'", "the ground under a line surveyed without levels", "ground", profile)
+
+    def outline(self, q: Engine, thing: ThingId) -> Drawing:
+        return Drawing((Stroke("survey", joined_up([vertices(q, thing.id)])),))
+
+    def facts(self, q: Engine, thing: ThingId) -> tuple[Row, ...]:
+        found = parts.one(q, SurveyLine, thing.id)
+        xyz = vertices(q, thing.id)
+        length = float(np.hypot(*np.diff(xyz[:, :2], axis=0).T).sum())
+        with_levels = int(np.isfinite(xyz[:, 2]).sum())
+        return (
+            Fact("code", "text", found.code or "–"),
+            Fact("length", "length", length),
+            Fact("vertices", "text", f"{len(xyz)}, {with_levels} with levels"),
+            Fact("from", "text", found.source or "–"),
+        )
+
+    def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
+        return SurveyedLine(thing.id)

@@ -1,0 +1,39 @@
+"""What the site keeps of a survey line, and its edits."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import ClassVar
+
+from pydantic import Field
+
+from humble_loop.site.model import Coordinate, Finite, Named, Site
+
+
+class SurveyLine(Named):
+    """An existing line: vertices of easting, northing and level (None where it has none)."""
+
+    collection: ClassVar[str] = "survey_lines"
+    words: ClassVar[str] = "survey line"
+
+    code: str = ""
+    vertices: tuple[tuple[Coordinate, Coordinate, Finite | None], ...] = Field(min_length=2)
+    source: str = ""
+
+    @property
+    def where(self) -> tuple[float, float] | None:
+        """Its first vertex."""
+        return self.vertices[0][:2]
+
+
+def add_survey_lines(site: Site, lines: Sequence[SurveyLine]) -> Site:
+    """Add existing lines; ids are made unique."""
+    taken = set(site.collection(SurveyLine.collection).by_id)
+    fresh = []
+    for line in lines:
+        i, n = line.id, 2
+        while i in taken:
+            i, n = f"{line.id}-{n}", n + 1
+        taken.add(i)
+        fresh.append(line.model_copy(update={"id": i}))
+    return site.replaced(SurveyLine.collection, (*site.all(SurveyLine), *fresh))

@@ -1,0 +1,119 @@
+"""Faces of a turning head: the bulb inside its lip, and its roadside and batter."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar, Literal
+
+import numpy as np
+import shapely
+from shapely.geometry import Polygon
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import Floats, left_normals
+from humble_loop.kinds.junction.reach import SHY
+from humble_loop.kinds.street.plan import StreetLine, chain_of
+from humble_loop.kinds.street.section import batter, side_rows
+from humble_loop.kinds.turning_head.layout import (
+    HeadLine,
+    head_name,
+    head_shape,
+    leaves_at,
+    outline,
+    own_side,
+    ring_levels,
+    ring_rows,
+)
+from humble_loop.lines.faces import Face, FaceId, Patch, Strip
+from humble_loop.lines.line import ThingId, line
+from humble_loop.site.model import End
+
+_TIGHT = 0.95  # the most of a return's radius that verge and path may take
+
+
+@dataclass(frozen=True)
+class HeadFace(FaceId):
+    """The bulb inside its lip, or its roadside or batter."""
+
+    street: str
+    end: End
+    part: Literal["bulb", "roadside", "batter"]
+    kind: ClassVar[str] = "turning_head"
+
+    @property
+    def thing(self) -> ThingId:
+        return ThingId(self.kind, f"{self.street}:{self.end}")
+
+
+def faces_of(street: str, end: End) -> tuple[FaceId, ...]:
+    """The faces of a head."""
+    return (HeadFace(street, end, "bulb"), HeadFace(street, end, "roadside"), HeadFace(street, end, "batter"))
+
+
+@query
+def fits(q: Engine, street: str, end: End) -> bool:
+    """Whether verge and path fit inside the returns. Raises Unsolved when not."""
+    made, shape, name = outline(q, street, end), head_shape(q, street, end), head_name(q, street)
+    reach, smallest = max(shape.first.reach, shape.last.reach), 1.0 / float(np.max(made.ring.k0))
+    if reach > _TIGHT * smallest:
+        raise Unsolved(
+            name,
+            f"verge and path ({reach:.2f} m) do not fit inside a return radius of {smallest:g} m",
+            f"make its return radius at least {reach / _TIGHT:.1f} m",
+        )
+    return True
+
+
+def face_of(q: Engine, id: HeadFace) -> Face:
+    """A face of a head."""
+    name = head_name(q, id.street)
+    fits(q, id.street, id.end)
+    if id.part == "bulb":
+        return _bulb(q, id.street, id.end)
+    shape, s = head_shape(q, id.street, id.end), ring_rows(q, id.street, id.end)
+    joined = np.ones(len(s) - 1, dtype=bool)
+    if id.part == "roadside":
+        lines = tuple(HeadLine(id.street, id.end, n) for n in shape.first.names)
+        return Strip(f"{name} roadside", "roadside", lines, s, joined, shape.first.roles)
+    ring = outline(q, id.street, id.end).ring
+    reach, smallest = max(shape.first.reach, shape.last.reach), 1.0 / float(np.max(ring.k0))
+    inward = ring.at(0.5 * (s + np.roll(s, -1))).curvatures > 0
+    inward = inward | np.roll(inward, 1)
+    room = np.where(inward, SHY * (smallest - reach), np.inf)
+    slopes = (min(shape.first.cut_slope, shape.last.cut_slope), min(shape.first.fill_slope, shape.last.fill_slope))
+    boundary = HeadLine(id.street, id.end, shape.first.names[-1])
+    return batter(q, f"{name} batter", boundary, s, joined, left_normals(ring.at(s).headings), slopes, room)
+
+
+def _bulb(q: Engine, street: str, end: End) -> Patch:
+    made, levels, chain = outline(q, street, end), ring_levels(q, street, end), chain_of(q, street)
+    crown, u = line(q, StreetLine(street)), ring_rows(q, street, end)
+    ring = line(q, HeadLine(street, end)).points(u)
+    at = {seen: leaves_at(q, street, end, seen) for seen in ("left", "right")}  # type: ignore[arg-type]
+    last = -1 if end == "end" else 0
+    halves = {seen: side_rows(q, street, own_side(end, seen)) for seen in at}  # type: ignore[arg-type]
+    tips = {seen: line(q, StreetLine(street, "lip", own_side(end, seen))).points(halves[seen][[last]]) for seen in at}  # type: ignore[arg-type]
+    nearer = max(at, key=lambda k: at[k]) if end == "end" else min(at, key=lambda k: at[k])
+    s = halves[nearer]
+    low, high = sorted(at.values())
+    s = s[(s >= low - 1e-6) & (s <= high + 1e-6)]
+    s = s if at["right"] <= at["left"] else s[::-1]
+    border = np.concatenate([tips["left"], ring[1:-1], tips["right"], crown.points(s)])
+    begin, finish = at[nearer], chain.total if end == "end" else 0.0
+    n = max(2, int(abs(finish - begin) / 2.0) + 1)
+    path = np.linspace(halves[nearer][last], finish, n)
+    middle = crown.points(path)
+    centre = np.array([*made.centre, levels.centre])
+    on_bulb = (u >= made.ring.starts[1]) & (u <= made.ring.starts[2])
+    inner = [middle, *_spread(border, middle, 0.5 * (ring[on_bulb][::3] + centre))]
+    if np.hypot(*(middle[-1, :2] - centre[:2])) > 1e-6:
+        inner.append(np.stack([middle[-1], centre]))
+    return Patch(head_name(q, street), "bulb", border, tuple(inner), (HeadLine(street, end), StreetLine(street)))
+
+
+def _spread(border: Floats, middle: Floats, half: Floats) -> list[Floats]:
+    """A ring half way out keeps the bulb a cone instead of a few long triangles; it stays clear of the crown line."""
+    polygon = Polygon(border[:, :2])
+    keep = shapely.contains_xy(polygon.buffer(-0.3), half[:, 0], half[:, 1])
+    keep &= shapely.distance(shapely.points(half[:, :2]), shapely.linestrings(middle[:, :2])) > 0.5
+    return [p[None] for p in half[keep]]

@@ -1,0 +1,136 @@
+"""The kind: turning heads."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.kinds.street.plan import chain_of, frame_of, name_of, street_ids
+from humble_loop.kinds.turning_head import show
+from humble_loop.kinds.turning_head.checks import RULES, head_findings
+from humble_loop.kinds.turning_head.faces import HeadFace, face_of, faces_of
+from humble_loop.kinds.turning_head.layout import (
+    HeadLine,
+    head_at,
+    head_name,
+    head_shape,
+    heads_of,
+    leaves_at,
+    of_head,
+    outline,
+    own_side,
+    plan_of,
+    rule_of,
+)
+from humble_loop.kinds.turning_head.model import TurningHead
+from humble_loop.kinds.turning_head.tables import TABLES
+from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint
+from humble_loop.lines.faces import Face, FaceId
+from humble_loop.lines.findings import Finding
+from humble_loop.lines.kind import Kind
+from humble_loop.lines.line import LineId, LinePlan, ThingId, line
+from humble_loop.lines.rules import LevelRule
+from humble_loop.lines.setout import divided, told
+from humble_loop.site.model import SIDES, Side
+
+
+class TurningHeads(Kind):
+    """Ends of streets where one turns round."""
+
+    key, title, stage = "turning_head", "Turning heads", "Turning heads"
+    models = (TurningHead,)
+    rules = dict.fromkeys(RULES, "Turning heads")
+    tables = TABLES
+
+    def things(self, q: Engine) -> tuple[ThingId, ...]:
+        return tuple(ThingId(self.key, h.id) for s in street_ids(q) for _, h in heads_of(q, s))
+
+    def name(self, q: Engine, thing: ThingId) -> str:
+        return head_name(q, of_head(q, thing.id)[0])
+
+    def lines(self, q: Engine, thing: ThingId) -> tuple[LineId, ...]:
+        street, end = of_head(q, thing.id)
+        if isinstance(q.attempt(outline, street, end), Unsolved):
+            return ()
+        return tuple(HeadLine(street, end, n) for n in head_shape(q, street, end).first.names)
+
+    def line_plan(self, q: Engine, id: LineId) -> LinePlan:
+        assert isinstance(id, HeadLine)
+        return plan_of(q, id)
+
+    def level_rule(self, q: Engine, id: LineId) -> LevelRule:
+        assert isinstance(id, HeadLine)
+        return rule_of(q, id)
+
+    def faces(self, q: Engine, thing: ThingId) -> tuple[FaceId, ...]:
+        return faces_of(*of_head(q, thing.id))
+
+    def face(self, q: Engine, id: FaceId) -> Face:
+        assert isinstance(id, HeadFace)
+        return face_of(q, id)
+
+    def own_range(self, q: Engine, street: str, side: Side) -> tuple[float, float]:
+        """A side gives way to the bulb's lip where its return begins."""
+        low, high = -np.inf, np.inf
+        for end, _ in heads_of(q, street):
+            if isinstance(q.attempt(outline, street, end), Unsolved):
+                continue
+            seen = next(s for s in SIDES if own_side(end, s) == side)
+            at = leaves_at(q, street, end, seen)
+            if end == "end":
+                high = at
+            else:
+                low = at
+        return low, high
+
+    def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
+        return head_findings(q, *of_head(q, thing.id))
+
+    def set_out(self, q: Engine, thing: ThingId) -> tuple[SetOutPoint, ...]:
+        street, end = of_head(q, thing.id)
+        id = HeadLine(street, end)
+        made = q.attempt(line, id)
+        if isinstance(made, Unsolved):
+            return ()
+        name, chain, chosen = head_name(q, street), chain_of(q, street), head_at(q, street, end).divisions
+        if chosen is None:
+            return tuple(divided(q, id, name, 1.0, chain, name_of(q, street)))
+        starts = made.plan.base.starts
+        found: list[SetOutPoint] = []
+        for k, (part, n) in enumerate((("left return", 4), ("", chosen), ("right return", 4))):
+            u = np.linspace(starts[k], starts[k + 1], n + 1)
+            marks = ["tangent point", *["division"] * (n - 1), "tangent point"]
+            u, marks = (u[1:], marks[1:]) if k else (u, marks)
+            found += told(q, id, f"{name} {part}".strip(), u, marks, 1.0, chain, name_of(q, street))
+        return tuple(found)
+
+    def outline(self, q: Engine, thing: ThingId) -> Drawing:
+        return show.drawing(q, *of_head(q, thing.id))
+
+    def details(self, q: Engine, thing: ThingId) -> Drawing:
+        return show.details(q, *of_head(q, thing.id))
+
+    def facts(self, q: Engine, thing: ThingId) -> tuple[Row, ...]:
+        return show.facts(q, *of_head(q, thing.id))
+
+    def facts_about(self, q: Engine, other: ThingId) -> tuple[Row, ...]:
+        return show.about_street(q, other.id) if other.kind == "street" else ()
+
+    def handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
+        return show.handles(q, *of_head(q, thing.id))
+
+    def handles_about(self, q: Engine, other: ThingId) -> tuple[Handle, ...]:
+        if other.kind != "street" or frame_of(q, other.id).kind != "new":
+            return ()
+        return tuple(h for end, _ in heads_of(q, other.id) for h in show.handles(q, other.id, end))
+
+    def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
+        return HeadLine(*of_head(q, thing.id))
+
+    def ribbon(self, q: Engine, street: str) -> tuple[Mark, ...]:
+        return show.ribbon(q, street)
+
+    def at(self, q: Engine, thing: ThingId, place: tuple[float, float]) -> float:
+        made = q.attempt(outline, *of_head(q, thing.id))
+        return np.inf if isinstance(made, Unsolved) else float(np.hypot(*(made.centre - np.array(place))))
+

@@ -1,0 +1,276 @@
+"""The bulb at a street's end, in plan and level: a closed, kink-free lip that drains."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arcs import BulbOutline, DoesNotFit, bulb_outline
+from humble_loop.geometry.arrays import Floats, frozen, unique_chainages
+from humble_loop.geometry.chain import Chain
+from humble_loop.geometry.gradeline import Profile
+from humble_loop.kinds.junction.nodes import joint, leg_of
+from humble_loop.kinds.street.plan import StreetLine, chain_of, class_of, drawn_end, is_new, lane_width, name_of
+from humble_loop.kinds.street.section import SideShape, side_shape
+from humble_loop.kinds.turning_head.model import TurningHead
+from humble_loop.lines.line import LineId, LinePlan, ThingId, line, line_plan, sampled_at
+from humble_loop.lines.quantity import Quantity, amount, elsewhere, percent, summed, times
+from humble_loop.lines.rules import Above, LevelRule, OnGradeLine
+from humble_loop.lines.standing import kinds
+from humble_loop.lines.varying import Varying
+from humble_loop.site import parts
+from humble_loop.site.model import End, Side, other_end, other_side, side_sign
+
+# An offset of less than half a millimetre is none: nobody can build it, and tangent points that lie a hair apart
+# would make slivers.
+_NO_OFFSET = 0.0005
+_ROUNDING = 6.0  # metres of parabola where the ring leaves the straight lips and at its high or low point
+
+
+@dataclass(frozen=True)
+class HeadLine(LineId):
+    """A line round a bulb, from the lip that is left looking towards it to the right one: its lip or a point outside."""
+
+    street: str
+    end: End
+    point: str = "lip"
+    kind: ClassVar[str] = "turning_head"
+
+    @property
+    def thing(self) -> ThingId:
+        return ThingId(self.kind, f"{self.street}:{self.end}")
+
+
+def heads_of(q: Engine, street: str) -> tuple[tuple[End, TurningHead], ...]:
+    """The heads of a street, with the ends where they stand as it runs now."""
+    if not is_new(q, street):
+        return ()
+    return tuple((drawn_end(q, street, h.end), h) for h in parts.owned(q, TurningHead, street))
+
+
+def of_head(q: Engine, id: str) -> tuple[str, End]:
+    """The street and its end as it runs now, from a head's id."""
+    street, _, end = id.rpartition(":")
+    return street, drawn_end(q, street, "start" if end == "start" else "end")
+
+
+def head_at(q: Engine, street: str, end: End) -> TurningHead:
+    """The head at a street's end. Raises Unsolved when there is none."""
+    found = next((h for e, h in heads_of(q, street) if e == end), None)
+    if found is None:
+        raise Unsolved(name_of(q, street), f"it has no turning head at its {end}")
+    return found
+
+
+def head_name(q: Engine, street: str) -> str:
+    """The bulb's name."""
+    return f"{name_of(q, street)} bulb"
+
+
+def approach(q: Engine, street: str, end: End) -> Chain:
+    """The street's chain run towards the head, which stands at its end."""
+    return leg_of(q, street, other_end(end))
+
+
+def own_side(end: End, seen: Side) -> Side:
+    """The street's own side that is ``seen`` left or right looking towards the head."""
+    return seen if end == "end" else other_side(seen)
+
+
+@query
+def outline(q: Engine, street: str, end: End) -> BulbOutline:
+    """The bulb's lip in plan; its base chainages run towards the head."""
+    head, name = head_at(q, street, end), head_name(q, street)
+    if joint(q, street, end) is not None:
+        raise Unsolved(
+            name,
+            "the street ends on another street, where no bulb can stand",
+            "take the bulb away, or end the street short of the other",
+        )
+    try:
+        return bulb_outline(
+            approach(q, street, end),
+            lane_width(q, street, own_side(end, "left")),
+            lane_width(q, street, own_side(end, "right")),
+            head.radius,
+            head.return_radius,
+            head.offset if abs(head.offset) >= _NO_OFFSET else 0.0,
+        )
+    except DoesNotFit as error:
+        raise Unsolved(name, str(error), "change its radius, return radius or offset") from None
+
+
+def leaves_at(q: Engine, street: str, end: End, seen: Side) -> float:
+    """Chainage of the street at which a lip gives way to the bulb's."""
+    made = outline(q, street, end)
+    base = made.base_left if seen == "left" else made.base_right
+    return base if end == "end" else chain_of(q, street).total - base
+
+
+@dataclass(frozen=True)
+class RingLevels:
+    """The grade line round a bulb's lip.
+
+    ``turn`` is the distance round of its high point (outlet 'street') or low point (outlet 'pit'); ``governs`` says
+    what its level there follows from: the 'radial' fall, or the least kerb fall from one of the straight lips.
+    ``centre`` is the bulb centre's level in metres.
+    """
+
+    rule: OnGradeLine
+    turn: float
+    outlet: Literal["street", "pit"]
+    centre: float
+    governs: Literal["radial", "left", "right"]
+
+
+def _lip_end(q: Engine, street: str, end: End, seen: Side) -> tuple[Quantity, Quantity]:
+    """Level and grade (towards the head, along the lip) where a straight lip meets the bulb."""
+    id = StreetLine(street, "lip", own_side(end, seen))
+    lip, s = line(q, id), leaves_at(q, street, end, seen)
+    towards = 1.0 if end == "end" else -1.0
+    level = elsewhere(lip.title, id, s, lip.rule.levels([s]))
+    grade = lip.rule.grades([s], "before" if end == "end" else "after")
+    factor = towards / float(lip.plan.stretch([s])[0])
+    made = summed(
+        "grade of the straight lip",
+        "along the lip, towards the bulb",
+        times("lip's grade", elsewhere(f"grade of {lip.title}", id, s, grade, "grade"), factor),
+        unit="grade",
+    )
+    return level, made
+
+
+@query
+def ring_levels(q: Engine, street: str, end: End) -> RingLevels:
+    """A closed, kink-free grade line round the bulb.
+
+    It leaves each straight lip at that lip's level and grade. Half way round, the lip itself (rounded as it is)
+    stands at the wanted radial fall below the centre, raised (or with a pit lowered) as far as the least kerb fall
+    along the lip needs.
+    """
+    head, made, rules, name = head_at(q, street, end), outline(q, street, end), class_of(q, street), head_name(q, street)
+    total = made.ring.total
+    crown = StreetLine(street)
+    at_end = 0.0 if end == "start" else chain_of(q, street).total
+    crown_rule = line(q, crown).rule
+    centre = elsewhere("bulb centre", crown, at_end, crown_rule.levels([at_end]))
+    (z0, m0), (z1, m1) = _lip_end(q, street, end, "left"), _lip_end(q, street, end, "right")
+    if not np.isfinite(centre.value[0] + z0.value[0] + z1.value[0] + m0.value[0] + m1.value[0]):
+        raise Unsolved(name, "the street's grade line does not reach the bulb's centre", "lengthen the grade line")
+    slope = float(crown_rule.grades([at_end], "before" if end == "end" else "after")[0]) * (1 if end == "end" else -1)
+    outlet: Literal["street", "pit"] = head.outlet if head.outlet != "auto" else ("street" if slope >= 0 else "pit")
+    turn = float(made.ring.starts[1] + 0.5 * made.ring.length[1])
+    c = min(_ROUNDING, 0.3 * turn, 0.3 * (total - turn))
+    za = summed(f"{name}, {c / 2:.2f} m round", "runs on at the straight lip's grade", times("straight lip", z0), times("its grade × half the rounding", m0, c / 2))
+    zb = summed(f"{name}, {total - c / 2:.2f} m round", "runs on at the straight lip's grade", times("straight lip", z1), times("its grade × half the rounding", m1, c / 2))
+    run_a, run_b = turn - c / 2, total - c / 2 - turn
+    sign = 1.0 if outlet == "street" else -1.0
+    least = rules.least_kerb_fall
+    # The rounded lip stands (after − before) c / 8 from its VIP, which is linear in the three levels.
+    share = 1.0 - c / 8 * (1 / run_a + 1 / run_b)
+    wanted = summed(
+        f"{name} lip, half way round",
+        "the wanted radial fall from the centre",
+        times("bulb centre", centre),
+        amount(f"−{100 * head.fall:.2f} % × {head.radius:.2f} m", -head.fall * head.radius),
+        source="proposed",
+    )
+    candidates: dict[Literal["radial", "left", "right"], Quantity] = {
+        "radial": summed(
+            f"{name}, VIP half way round",
+            "so that the rounded lip stands at the wanted radial fall",
+            times("wanted lip", wanted, 1 / share),
+            times("its rounding, left", za, -c / 8 / run_a / share),
+            times("its rounding, right", zb, -c / 8 / run_b / share),
+            source="proposed",
+        ),
+        "left": _least(name, za, run_a, sign * least, outlet),
+        "right": _least(name, zb, run_b, sign * least, outlet),
+    }
+    governs = max(candidates, key=lambda k: sign * float(candidates[k].value[0]))
+    vips = (z0, za, candidates[governs], zb, z1)
+    profile = Profile.of([0.0, c / 2, turn, total - c / 2, total], [float(v.value[0]) for v in vips], [0.0, c, c, c, 0.0])
+    rule = OnGradeLine(f"{name} lip", profile, vips)
+    return RingLevels(rule, turn, outlet, float(centre.value[0]), governs)
+
+
+def _least(name: str, begin: Quantity, run: float, grade: float, outlet: str) -> Quantity:
+    return summed(
+        f"{name}, VIP half way round",
+        f"least kerb fall of {100 * abs(grade):.2f} % along the lip to the {outlet}",
+        times("where the ring's own grade begins", begin),
+        amount(f"{percent(grade)} × {run:.2f} m", grade * run),
+        source="proposed",
+    )
+
+
+# Lines
+
+
+@dataclass(frozen=True)
+class HeadShape:
+    """The section outside a bulb's lip: the left side's where it begins, the right side's where it ends."""
+
+    first: SideShape
+    last: SideShape
+
+
+def head_shape(q: Engine, street: str, end: End) -> HeadShape:
+    """How the roadside goes round a bulb. Raises Unsolved when its sides have different points."""
+    first, last = (side_shape(q, street, own_side(end, seen)) for seen in ("left", "right"))  # type: ignore[arg-type]
+    if first.names != last.names:
+        raise Unsolved(
+            head_name(q, street), "its left and right sections have different points", "use a section with alike sides"
+        )
+    return HeadShape(first, last)
+
+
+def plan_of(q: Engine, id: HeadLine) -> LinePlan:
+    """A line round a bulb in plan; outwards from the road is left of the ring."""
+    ring = outline(q, id.street, id.end).ring
+    name = head_name(q, id.street)
+    if id.point == "lip":
+        return LinePlan(f"{name} lip", "return", ring, Varying.steady(0.0), 0.0, ring.total)
+    shape = head_shape(q, id.street, id.end)
+    k = shape.first.names.index(id.point)
+    offset = Varying.of([0.0, ring.total], [float(shape.first.out[k]), float(shape.last.out[k])])
+    return LinePlan(f"{name} {id.point}", id.point, ring, offset, 0.0, ring.total)
+
+
+def rule_of(q: Engine, id: HeadLine) -> LevelRule:
+    """The ring's grade line, and what lies outside it by the section."""
+    if id.point == "lip":
+        return ring_levels(q, id.street, id.end).rule
+    shape, plan = head_shape(q, id.street, id.end), line_plan(q, id)
+    lip = HeadLine(id.street, id.end)
+    k, names = shape.first.names.index(id.point), shape.first.names
+    rises = tuple(
+        (f"{names[i]} to {names[i + 1]}", Varying.of([0.0, plan.end], [float(a), float(b)]))
+        for i, (a, b) in enumerate(zip(np.diff(shape.first.rise[: k + 1]), np.diff(shape.last.rise[: k + 1])))
+    )
+    return Above(plan.title, "out from the lip by the typical section", lip, "lip", line(q, lip).rule, rises)
+
+
+@query
+def ring_rows(q: Engine, street: str, end: End) -> Floats:
+    """Distances round a bulb at which its section is worked out."""
+    made, settings = outline(q, street, end), parts.settings(q)
+    shape, levels = head_shape(q, street, end), ring_levels(q, street, end)
+    boundary = HeadLine(street, end, shape.first.names[-1])
+    plan = line_plan(q, boundary)
+    fine = sampled_at(plan, levels.rule.bow(), settings.arc_tolerance, settings.level_tolerance)
+    stations = [kind.stations_on(q, boundary) for kind in kinds()]
+    keys = (made.ring.key_chainages(), [levels.turn])
+    return frozen(unique_chainages(*keys, *stations, fine, low=0.0, high=made.ring.total, gap=1e-4))
+
+
+def abeam(q: Engine, street: str, end: End, seen: Side) -> float:
+    """Distance round of the place abeam the bulb's centre on one side, square to the street's end."""
+    made, head, chain = outline(q, street, end), head_at(q, street, end), approach(q, street, end)
+    wanted = float(chain.at([chain.total]).headings[0]) + side_sign(seen) * np.pi / 2
+    first = made.ring.xy[1] - made.centre
+    turned = np.mod(np.arctan2(first[1], first[0]) - wanted, 2 * np.pi)
+    return float(np.clip(made.ring.starts[1] + turned * head.radius, made.ring.starts[1], made.ring.starts[2]))

@@ -1,0 +1,55 @@
+"""What the site keeps of a turning head, and its edits."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+from pydantic import Field, model_validator
+
+from humble_loop.site.edits import changed
+from humble_loop.site.model import End, Finite, Length, Site, Size, Thing
+
+
+class TurningHead(Thing):
+    """A turning head at the end of a street: a bulb, its sizes, and where its water goes.
+
+    ``end`` is the end as the street was drawn: when the street is reversed the head stays where it is. ``offset`` is
+    to the left, looking towards the head. Without ``divisions`` its set-out follows the site's spacing.
+    """
+
+    collection: ClassVar[str] = "turning_heads"
+    words: ClassVar[str] = "turning head"
+    owned_by: ClassVar[str] = "streets"
+
+    street: str
+    end: End = "end"
+    kind: Literal["bulb"] = "bulb"
+    radius: Size = 9.5
+    return_radius: Size = 15.0
+    offset: Finite = 0.0
+    fall: Length = 0.03
+    outlet: Literal["auto", "street", "pit"] = "auto"
+    divisions: int | None = Field(default=None, ge=1, le=200)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _default_id(cls, data: Any) -> Any:
+        if isinstance(data, dict) and not data.get("id"):
+            return {**data, "id": f"{data.get('street')}:{data.get('end', 'end')}"}
+        return data
+
+    @property
+    def owner(self) -> str | None:
+        """The street."""
+        return self.street
+
+
+def set_head(site: Site, street: str, end: End = "end", **values: Any) -> Site:
+    """Give a street a bulb at an end (as drawn), or change fields of the one it has there."""
+    old = site.find(TurningHead, f"{street}:{end}") or TurningHead(street=street, end=end)
+    return site.put(changed(old, **values))
+
+
+def remove_head(site: Site, street: str, end: End = "end") -> Site:
+    """Take a turning head away."""
+    return site.without(TurningHead, f"{street}:{end}")

@@ -1,0 +1,227 @@
+"""How things describe themselves to whoever shows them: facts, handles, drawings, strip marks. No word of a window.
+
+Values are SI and places are measured from the site's origin; who shows them converts.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+
+from humble_loop.engine.query import Engine
+from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.lines.line import LineId, ThingId
+from humble_loop.site.edits import Edit
+
+Place = tuple[float, float]
+Unit = Literal["level", "length", "size", "grade", "chainage", "area", "volume", "count", "text"]
+"""What a value is: how it is shown and read. 'level' has all decimals, 'length' two, 'size' is a length above zero."""
+
+
+# Facts
+
+
+@dataclass(frozen=True)
+class Fact:
+    """A value with its state. ``edit`` makes an edit of a typed value (None: it is only read); ``switch`` is what the
+    mark does: set what is proposed, or give back what is set. ``accepts`` are other readings of typed text.
+    """
+
+    label: str
+    unit: Unit
+    value: Any
+    state: str = "worked out"
+    edit: Callable[[Any], Edit] | None = None
+    switch: Edit | None = None
+    accepts: tuple[tuple[Unit, Callable[[Any], Edit]], ...] = ()
+    inner: bool = False
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A value chosen from a list of (id, name) pairs."""
+
+    label: str
+    options: tuple[tuple[str, str], ...]
+    current: str
+    edit: Callable[[str], Edit]
+    inner: bool = False
+
+
+@dataclass(frozen=True)
+class Actions:
+    """Buttons: (words, edit)."""
+
+    buttons: tuple[tuple[str, Edit], ...]
+
+
+@dataclass(frozen=True)
+class Note:
+    """A line of text between facts: a heading, or what is wrong."""
+
+    words: str
+    heading: bool = True
+
+
+Row = Fact | Choice | Actions | Note
+
+
+# Handles
+
+
+@dataclass(frozen=True)
+class Told:
+    """A value beside the cursor while something moves: what it is, and what it was."""
+
+    label: str
+    unit: Unit
+    value: float
+    was: float | None = None
+
+
+@dataclass(frozen=True)
+class Typed:
+    """What typed text may mean: a value of ``unit``, written after ``prefix``; ``asks`` in words."""
+
+    unit: Unit
+    asks: str
+    edit: Callable[[float], Edit]
+    prefix: str = ""
+
+
+@dataclass(frozen=True)
+class Handle:
+    """Something to drag, in plan (easting, northing) or in a long section (chainage, level).
+
+    ``moved`` gives for a place the edit and what to tell; ``rule`` gives the nearest rule in words while it moves.
+    ``key`` tells it from all others.
+    """
+
+    key: tuple[Any, ...]
+    place: Place
+    title: str
+    shape: Literal["square", "round"]
+    moved: Callable[[Place], tuple[Edit, tuple[Told, ...]]]
+    typed: tuple[Typed, ...]
+    rule: Callable[[Engine], str] = lambda q: ""
+    state: str = "set"
+
+
+# Drawings
+
+LABEL_RANKS = {"street": 0, "throat": 1, "pad": 2, "grade": 3, "name": 4, "contour": 8}
+
+
+@dataclass(frozen=True)
+class Stroke:
+    """Lines of one role in plan, as points (n, 2) with NaN between."""
+
+    role: str
+    points: Floats
+
+
+@dataclass(frozen=True)
+class Area:
+    """A filled ring (n, 2) of a role; ``depth`` is its mean cut (−) or fill (+) in metres, NaN where that means nothing."""
+
+    role: str
+    ring: Floats
+    thing: ThingId
+    depth: float = float("nan")
+    state: str = "worked out"
+    wrong: bool = False
+
+
+@dataclass(frozen=True)
+class Label:
+    """Text at a place: words, or a value; lower ranks are placed first. Nudged up by ``lift`` metres."""
+
+    place: Place
+    role: str
+    rank: int
+    words: str = ""
+    unit: Unit = "text"
+    value: float = float("nan")
+    state: str = ""
+    centred: bool = False
+    weight: int = 400
+    size: int = 11
+
+
+@dataclass(frozen=True)
+class Drawing:
+    """A thing in plan. ``strokes`` and ``areas`` are drawn, ``labels`` placed."""
+
+    strokes: tuple[Stroke, ...] = ()
+    areas: tuple[Area, ...] = ()
+    labels: tuple[Label, ...] = ()
+
+
+_GAP = np.full((1, 2), np.nan)
+
+
+def joined_up(lines: list[Floats]) -> Floats:
+    """Lines (each (k, 2 or 3)) as one array (n, 2) with NaN between."""
+    if not lines:
+        return np.empty((0, 2))
+    return frozen(np.concatenate([p for one in lines for p in (one[:, :2], _GAP)]))
+
+
+# The strip: a street straightened out
+
+
+@dataclass(frozen=True)
+class Mark:
+    """Something beside a street at its chainages: 'left', 'right' or 'across'; drawn as its role says."""
+
+    role: Literal["lip", "mouth", "box", "head", "crossing"]
+    side: Literal["left", "right", "across"]
+    start: float
+    end: float
+    words: str = ""
+    thing: ThingId | None = None
+
+
+# Long sections
+
+
+@dataclass(frozen=True)
+class Window:
+    """A fall window: the band of levels, in which ``rule`` holds, between two chainages of a line."""
+
+    rule: str
+    start: float
+    end: float
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
+class Crossing:
+    """Another thing met along a line: its words, where, and its level there."""
+
+    words: str
+    chainage: float
+    level: float
+    line: LineId | None = None
+
+
+@dataclass(frozen=True)
+class SetOutPoint:
+    """A set-out point, easting and northing from the site's origin.
+
+    ``along`` (m) and ``offset`` (m, left positive) lead to it from ``base``, which is named: the street's
+    centreline where that is unambiguous, else the line that it stands on.
+    """
+
+    easting: float
+    northing: float
+    level: float
+    base: str
+    along: float
+    offset: float
+    thing: str
+    mark: str

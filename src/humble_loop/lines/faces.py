@@ -1,0 +1,182 @@
+"""Faces: the finished surface is made of strips between lines and patches bounded by lines.
+
+They share their lines' points: a strip takes its lines at given rows, and a patch takes the same lines at the same
+rows, so there is nothing to sew.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+from typing import ClassVar
+
+import numpy as np
+import shapely
+from shapely.geometry import Polygon
+
+from humble_loop.engine.query import Engine, query
+from humble_loop.geometry.arrays import Bools, Floats, Ints
+from humble_loop.ground.build import constrained_delaunay
+from humble_loop.ground.merge import same_places
+from humble_loop.ground.surface import Surface
+from humble_loop.lines.line import LineId, ThingId, line
+from humble_loop.lines.standing import kind_of
+
+SAME = 2e-6  # metres within which points of lines that meet are one
+
+
+@dataclass(frozen=True)
+class FaceId:
+    """Base of the ids of faces. Each kind has its own small ids."""
+
+    kind: ClassVar[str] = ""
+
+    @property
+    def thing(self) -> ThingId:
+        """The thing that the face belongs to."""
+        raise NotImplementedError
+
+    def __str__(self) -> str:
+        return " ".join(str(v) for f in fields(self) if (v := getattr(self, f.name)) is not None)
+
+
+@dataclass(frozen=True)
+class Strip:
+    """Between lines side by side, at common ``rows`` (n,) of their bases.
+
+    ``roles`` name what lies between each line and the next; ``joined`` (n - 1,) is false where nothing is built
+    between two rows.
+    """
+
+    title: str
+    role: str
+    lines: tuple[LineId, ...]
+    rows: Floats
+    joined: Bools
+    roles: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Patch:
+    """Inside a closed outline (n, 3), with the lines of ``inner`` (each (k, 3)) as edges in it.
+
+    ``bounds`` tells which lines the outline is made of: (line, place) of the points that lie on one, for reasons.
+    """
+
+    title: str
+    role: str
+    outline: Floats
+    inner: tuple[Floats, ...] = ()
+    lines: tuple[LineId, ...] = ()
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """Any other shape, as rows of points (n, k, 3) outwards from ``lines[0]``: batters, whose far edge is the ground.
+
+    ``met`` (n,) is false where a row found no ground within the reach allowed.
+    """
+
+    title: str
+    role: str
+    points: Floats
+    joined: Bools
+    lines: tuple[LineId, ...]
+    met: Bools
+
+
+Face = Strip | Patch | Sheet
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A piece of the finished surface: its title, its role, its mesh, and which role each triangle has."""
+
+    title: str
+    role: str
+    surface: Surface
+    lines: tuple[LineId, ...]
+    roles: tuple[str, ...]
+    role_of: Ints
+
+
+@query
+def face(q: Engine, id: FaceId) -> Face:
+    """A face as its kind describes it."""
+    return kind_of(id.kind).face(q, id)
+
+
+@query
+def strip_points(q: Engine, id: FaceId) -> Floats:
+    """The points (n, k, 3) of a strip: each of its k lines at its n rows."""
+    made = face(q, id)
+    assert isinstance(made, Strip)
+    first = line(q, made.lines[0]).plan
+    frames = first.base.at(made.rows)
+    found = []
+    for i in made.lines:
+        one = line(q, i)
+        found.append(one.points(made.rows, frames if one.plan.base is first.base else None))
+    return np.stack(found, axis=1) if found else np.empty((0, 0, 3))
+
+
+@query
+def finished_mesh(q: Engine, id: FaceId) -> Piece:
+    """The mesh of one face."""
+    made = face(q, id)
+    if isinstance(made, Strip):
+        surface, column = rows_of_triangles(strip_points(q, id), made.joined)
+        return Piece(made.title, made.role, surface, made.lines, made.roles, column)
+    if isinstance(made, Sheet):
+        surface, column = rows_of_triangles(made.points, made.joined)
+        return Piece(made.title, made.role, surface, made.lines, (made.role,), np.zeros_like(column))
+    surface = filled(made.outline, list(made.inner))
+    return Piece(made.title, made.role, surface, made.lines, (made.role,), np.zeros(len(surface.triangles), np.int64))
+
+
+def rows_of_triangles(points: Floats, joined: Bools) -> tuple[Surface, Ints]:
+    """Triangles between rows of points (n, k, 3), except between rows that are not joined; and each one's column."""
+    n, k = points.shape[:2]
+    if n < 2 or k < 2 or not joined.any():
+        return Surface(np.empty((0, 3)), np.empty((0, 3), dtype=np.int64)), np.empty(0, dtype=np.int64)
+    i, j = np.meshgrid(np.flatnonzero(joined), np.arange(k - 1), indexing="ij")
+    a = (i * k + j).ravel()
+    b, c, d = a + 1, a + k, a + k + 1
+    triangles = np.concatenate([np.stack([a, b, d], axis=1), np.stack([a, d, c], axis=1)])
+    column = np.concatenate([j.ravel(), j.ravel()])
+    flat = points.reshape(-1, 3)
+    keep = _areas(flat, triangles) > 1e-9
+    return Surface(flat, triangles[keep]), column[keep]
+
+
+def _areas(points: Floats, triangles: Ints) -> Floats:
+    p = points[triangles]
+    u, v = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+    return np.abs(u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0])
+
+
+def filled(outline: Floats, inner: list[Floats]) -> Surface:
+    """Triangles inside a closed outline (n, 3), with the lines of ``inner`` (each (k, 3)) as edges.
+
+    Points of the inner lines that stand on the outline are the outline's own. Raises ValueError when lines cross.
+    """
+    everything = np.concatenate([outline, *inner]) if inner else outline
+    if not np.all(np.isfinite(everything)):
+        raise ValueError("one of its lines has no level somewhere")
+    first, inverse = same_places(everything, SAME)
+    points = everything[first]
+    n = len(outline)
+    pairs, start = [np.stack([inverse[np.arange(n)], inverse[(np.arange(n) + 1) % n]], axis=1)], n
+    for path in inner:
+        at = inverse[start : start + len(path)]
+        start += len(path)
+        pairs.append(np.stack([at[:-1], at[1:]], axis=1))
+    edges = np.concatenate(pairs)
+    edges = edges[edges[:, 0] != edges[:, 1]]
+    corners, triangles = constrained_delaunay(points[:, :2], edges)
+    if len(corners) > len(points):
+        raise ValueError("lines that should not cross do")
+    middle = corners[triangles].mean(axis=1)
+    polygon = Polygon(outline[:, :2])
+    inside = shapely.contains_xy(polygon.buffer(1e-7), middle[:, 0], middle[:, 1])
+    triangles = triangles[inside]
+    return Surface(points, triangles[_areas(points, triangles) > 1e-9])

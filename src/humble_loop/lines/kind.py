@@ -1,0 +1,225 @@
+"""What a kind of thing is: one room that answers all of this, and one line in ``humble_loop.kinds``.
+
+Everything else loops over the kinds that stand (``humble_loop.lines.standing``): index, plan, strip, facts, handles,
+tables, findings, reasons, the finished surface, set-out, exports, stage dots and the command line. A kind overrides
+what it has something to say about; the rest stays empty.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from humble_loop.engine.query import Engine
+from humble_loop.geometry.arrays import Floats
+from humble_loop.lines.describe import Crossing, Drawing, Handle, Mark, Row, SetOutPoint, Window
+from humble_loop.lines.faces import Face, FaceId
+from humble_loop.lines.findings import Finding
+from humble_loop.lines.line import LineId, LinePlan, ThingId
+from humble_loop.lines.quantity import Quantity
+from humble_loop.lines.rules import LevelRule
+from humble_loop.lines.table import TableMaker
+from humble_loop.site.model import End, Side, Thing
+
+
+@dataclass(frozen=True)
+class EndTie:
+    """Where a street's end is held by something else: from ``chainage`` inwards its own grade line runs.
+
+    ``level`` is the level there, as a quantity at one place. Beyond it, to the street's end, the crown follows
+    ``inside`` (None: nothing is known there).
+    """
+
+    end: End
+    chainage: float
+    level: Quantity
+    inside: LevelRule | None
+
+
+@dataclass(frozen=True)
+class Turn:
+    """How a side's crossfall turns near a street's end: from ``across`` at ``begin`` to normal at ``finish``."""
+
+    begin: float
+    finish: float
+    across: float
+    words: str
+
+
+@dataclass(frozen=True)
+class Parcel:
+    """A piece of land: its outline (n, 2) and area in m2."""
+
+    name: str
+    outline: Floats
+    area: float
+
+
+class Kind:
+    """Base of all kinds.
+
+    ``key`` is the word in ids, ``title`` heads its group in the index, ``stage`` is the stage of the work where it
+    stands. ``models`` are what it keeps in the site; ``rules`` maps each rule that it checks to the stage it belongs to.
+    """
+
+    key: str = ""
+    title: str = ""
+    stage: str = ""
+    models: tuple[type[Thing], ...] = ()
+    rules: Mapping[str, str] = {}
+    together = False  # whether the plan draws all its things as one, because they are many and simple
+    tables: Mapping[str, TableMaker] = {}
+
+    # What there is
+
+    def things(self, q: Engine) -> tuple[ThingId, ...]:
+        """All things of the kind, in order."""
+        return ()
+
+    def name(self, q: Engine, thing: ThingId) -> str:
+        """What people call it."""
+        return thing.id
+
+    def under(self, q: Engine, thing: ThingId) -> ThingId | None:
+        """The thing under which the index lists it, or None."""
+        return None
+
+    def progress(self, q: Engine) -> dict[str, float]:
+        """By stage, the share of its things that are settled; nothing where there are none."""
+        return {self.stage: 1.0} if self.things(q) else {}
+
+    # Lines and faces
+
+    def lines(self, q: Engine, thing: ThingId) -> tuple[LineId, ...]:
+        """Its lines."""
+        return ()
+
+    def line_plan(self, q: Engine, id: LineId) -> LinePlan:
+        """One of its lines in plan."""
+        raise NotImplementedError
+
+    def level_rule(self, q: Engine, id: LineId) -> LevelRule:
+        """How one of its lines comes by its levels."""
+        raise NotImplementedError
+
+    def faces(self, q: Engine, thing: ThingId) -> tuple[FaceId, ...]:
+        """Its faces of the finished surface."""
+        return ()
+
+    def face(self, q: Engine, id: FaceId) -> Face:
+        """One of its faces."""
+        raise NotImplementedError
+
+    def reason(self, q: Engine, id: FaceId, place: tuple[float, float]) -> Quantity | None:
+        """The quantity (at one place) that the level at a place of a face rests on, where that is no line's; None
+        to take the nearest of the face's lines.
+        """
+        return None
+
+    # What it does to streets
+
+    def end_ties(self, q: Engine, street: str) -> tuple[EndTie, ...]:
+        """How it holds a street's ends."""
+        return ()
+
+    def turns(self, q: Engine, street: str, side: Side) -> tuple[tuple[End, Turn], ...]:
+        """How it turns a street's crossfall near its ends."""
+        return ()
+
+    def own_range(self, q: Engine, street: str, side: Side) -> tuple[float, float]:
+        """Chainages between which a street's side has its own lip, as far as this kind is concerned."""
+        return (-np.inf, np.inf)
+
+    def gaps(self, q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
+        """Chainages between which it interrupts a side's kerb."""
+        return ()
+
+    def stations(self, q: Engine, street: str) -> Floats:
+        """Chainages at which a street must have a row."""
+        return np.empty(0)
+
+    def cover(self, q: Engine, line: LineId) -> tuple[tuple[float, float], ...]:
+        """Stretches of a boundary line that it adjoins, so that no batter stands there."""
+        return ()
+
+    def batter_room(self, q: Engine, line: LineId, s: Floats) -> Floats:
+        """How far (n,) a batter may reach from places on a boundary line before it meets this kind's own."""
+        return np.full(np.shape(s), np.inf)
+
+    def stations_on(self, q: Engine, line: LineId) -> Floats:
+        """Places on a line of a kind before it at which that line must have a row."""
+        return np.empty(0)
+
+    # What is wrong, and what people read
+
+    def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
+        """Rules that it breaks."""
+        return ()
+
+    def findings_about(self, q: Engine, other: ThingId) -> tuple[Finding, ...]:
+        """Rules that it finds broken on a thing of another kind."""
+        return ()
+
+    def set_out(self, q: Engine, thing: ThingId) -> tuple[SetOutPoint, ...]:
+        """Its set-out points."""
+        return ()
+
+    def parcels(self, q: Engine, thing: ThingId) -> tuple[Parcel, ...]:
+        """Its pieces of land."""
+        return ()
+
+    # How it shows itself
+
+    def outline(self, q: Engine, thing: ThingId) -> Drawing:
+        """It in plan, resting on nothing that has a level: drawn at once, and left alone while levels are dragged."""
+        return Drawing()
+
+    def details(self, q: Engine, thing: ThingId) -> Drawing:
+        """What else the plan shows of it, levels and earthworks: drawn when there is time."""
+        return Drawing()
+
+    def facts(self, q: Engine, thing: ThingId) -> tuple[Row, ...]:
+        """Its values."""
+        return ()
+
+    def handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
+        """Its handles in plan."""
+        return ()
+
+    def facts_about(self, q: Engine, other: ThingId) -> tuple[Row, ...]:
+        """Values that it adds to the facts of a thing of another kind."""
+        return ()
+
+    def handles_about(self, q: Engine, other: ThingId) -> tuple[Handle, ...]:
+        """Handles that it adds to those of a thing of another kind."""
+        return ()
+
+    def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
+        """The line whose long section is shown when it is chosen."""
+        return None
+
+    def beside(self, q: Engine, id: LineId) -> tuple[LineId, ...]:
+        """Other lines shown in the long section of one of its lines."""
+        return ()
+
+    def section_handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
+        """Its handles in the long section: (chainage, level)."""
+        return ()
+
+    def section_marks(self, q: Engine, line: LineId) -> tuple[Crossing, ...]:
+        """Where it is met along a line, with its level there."""
+        return ()
+
+    def windows(self, q: Engine, line: LineId) -> tuple[Window, ...]:
+        """Fall windows that it leaves a line."""
+        return ()
+
+    def ribbon(self, q: Engine, street: str) -> tuple[Mark, ...]:
+        """Its marks on a street's strip."""
+        return ()
+
+    def at(self, q: Engine, thing: ThingId, place: tuple[float, float]) -> float:
+        """How near (m) a place is to it for choosing by a click; infinite where it cannot be chosen there."""
+        return np.inf

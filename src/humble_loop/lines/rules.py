@@ -1,0 +1,342 @@
+"""Level rules: how a line comes by its levels. One object gives levels, grades, reasons and weights.
+
+Places are chainages of the line's base, in metres; grades are level differences per metre of base.
+"""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.gradeline import Cubic, Profile, Turning
+from humble_loop.lines.quantity import (
+    Addend,
+    Quantity,
+    Source,
+    Weights,
+    Words,
+    amount,
+    elsewhere,
+    known,
+    percent,
+    say,
+    summed,
+    times,
+)
+from humble_loop.lines.varying import Varying
+
+
+def _places(s: ArrayLike) -> Floats:
+    return np.atleast_1d(np.asarray(s, dtype=np.float64))
+
+
+class LevelRule(ABC):
+    """How levels come about along a line. NaN where there are none."""
+
+    @abstractmethod
+    def level(self, s: ArrayLike) -> Quantity:
+        """The level at places (n,), with its formula."""
+
+    @abstractmethod
+    def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
+        """The grade at places (n,), just 'after' or 'before' them, with its formula."""
+
+    def levels(self, s: ArrayLike) -> Floats:
+        """Levels (n,) in metres."""
+        return self.level(s).value
+
+    def grades(self, s: ArrayLike, side: str = "after") -> Floats:
+        """Grades (n,) as ratios."""
+        return self.grade(s, side).value
+
+    def weights(self, s: ArrayLike) -> Weights:
+        """How the level at each place depends on decisions and on other lines."""
+        return self.level(s).weights()
+
+    def key_places(self) -> Floats:
+        """Places at which the rule changes its formula, where rows should stand."""
+        return np.empty(0)
+
+    def bow(self) -> list[tuple[float, float, float]]:
+        """Stretches (from, to) with the largest second difference per m2 on them, for the spacing of rows."""
+        return []
+
+
+@dataclass(frozen=True)
+class Fixed(LevelRule):
+    """The same level everywhere, by a quantity at one place."""
+
+    title: str
+    what: Quantity
+
+    def level(self, s: ArrayLike) -> Quantity:
+        x = _places(s)
+        return summed(self.title, "level throughout", times("level", self.what, np.ones_like(x)))
+
+    def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
+        del side
+        return known(f"grade of {self.title}", np.zeros_like(_places(s)), "level throughout", unit="grade")
+
+
+@dataclass(frozen=True)
+class OnGradeLine(LevelRule):
+    """VIPs joined by grades and symmetric parabolas. ``vips`` are the VIPs' levels as quantities."""
+
+    title: str
+    profile: Profile
+    vips: tuple[Quantity, ...]
+
+    def _legs(self, s: Floats, side: str) -> tuple[np.ndarray, np.ndarray]:
+        p = self.profile
+        i = np.clip(np.searchsorted(p.chainages, s, side="right" if side == "after" else "left") - 1, 0, p.chainages.size - 2)
+        slack = 1e-9 * max(1.0, abs(float(p.chainages[-1])))
+        inside = (s >= p.chainages[0] - slack) & (s <= p.chainages[-1] + slack)
+        return i, np.where(inside, 1.0, np.nan)
+
+    def leg(self, i: np.ndarray) -> Quantity:
+        """Grades of legs (n,) by their index."""
+        p = self.profile
+        run = np.diff(p.chainages)[i]
+        return summed(
+            lambda k: f"grade from {p.chainages[i[k]]:.2f} to {p.chainages[i[k] + 1]:.2f}",
+            lambda k: f"({p.levels[i[k] + 1]:.3f} − {p.levels[i[k]]:.3f}) / {run[k]:.2f}",
+            Addend("VIP after", 1.0 / run, choices=self.vips, pick=i + 1),
+            Addend("VIP before", -1.0 / run, choices=self.vips, pick=i),
+            unit="grade",
+        )
+
+    def _into(self, s: Floats, vip: np.ndarray) -> Floats:
+        """How far each place lies inside the curve at a VIP; 0 outside."""
+        return np.maximum(0.5 * self.profile.curves[vip] - np.abs(s - self.profile.chainages[vip]), 0.0)
+
+    def _change(self, vip: np.ndarray) -> Quantity:
+        """The change of grade at VIPs (n,)."""
+        last = self.profile.chainages.size - 2
+        after, before = np.clip(vip, 0, last), np.clip(vip - 1, 0, last)
+        inner = ((vip > 0) & (vip <= last)).astype(np.float64)
+        return summed(
+            lambda k: f"change of grade at {self.profile.chainages[vip[k]]:.2f}",
+            "grade after less grade before",
+            times("grade after", self.leg(after), inner),
+            times("grade before", self.leg(before), -inner),
+            unit="grade",
+        )
+
+    def level(self, s: ArrayLike) -> Quantity:
+        """On the tangent from the VIP before, and the parabolas' departure from it: change / 2L times the distance into it squared."""
+        x, p = _places(s), self.profile
+        i, inside = self._legs(x, "after")
+        run = x - p.chainages[i]
+        addends = [Addend("VIP before", inside, choices=self.vips, pick=i)]
+        if np.any(run != 0):
+            leg = self.leg(i)
+            addends.append(times(lambda k: f"{percent(leg.value[k])} × {run[k]:.2f} m", leg, run))
+        for vip in (i, i + 1):
+            into = self._into(x, vip)
+            if np.any(into > 0):
+                length = np.where(p.curves[vip] > 0, p.curves[vip], 1.0)
+                change = self._change(vip)
+                addends.append(
+                    times(
+                        lambda k, v=vip, c=change, t=into: f"parabola of {p.curves[v[k]]:.2f} m, {percent(c.value[k])} change, {t[k]:.2f} m into it",
+                        change,
+                        into * into / (2.0 * length),
+                    )
+                )
+        return summed(lambda k: f"{self.title} at {x[k]:.2f}", "on the grade line", *addends)
+
+    def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
+        """The leg's grade, turned within curves at an even rate."""
+        x, p = _places(s), self.profile
+        i, inside = self._legs(x, side)
+        leg = self.leg(i)
+        addends = [times("leg of the grade line", leg, inside)]
+        for vip, sign in ((i, -1.0), (i + 1, 1.0)):
+            into = self._into(x, vip)
+            if np.any(into > 0):
+                length = np.where(p.curves[vip] > 0, p.curves[vip], 1.0)
+                addends.append(times("turned by its curve", self._change(vip), sign * into / length))
+        return summed(lambda k: f"grade of {self.title} at {x[k]:.2f}", "on the grade line", *addends, unit="grade")
+
+    def key_places(self) -> Floats:
+        return self.profile.key_chainages()
+
+    def bow(self) -> list[tuple[float, float, float]]:
+        p = self.profile
+        return [
+            (float(s - c / 2), float(s + c / 2), abs(float(a)) / float(c))
+            for s, c, a in zip(p.chainages, p.curves, p.changes, strict=True)
+            if c > 0 and a != 0
+        ]
+
+
+@dataclass(frozen=True)
+class Above(LevelRule):
+    """Another line's level at the same chainage plus differences that vary along it.
+
+    ``rises`` are (words, level difference) pairs; words may be a function of the chainage.
+    """
+
+    title: str
+    rule_words: str
+    base: Hashable
+    base_words: str
+    base_rule: LevelRule
+    rises: tuple[tuple[str | Callable[[float], str], Varying], ...]
+    source: Source = "worked out"
+
+    def level(self, s: ArrayLike) -> Quantity:
+        x = _places(s)
+        under = elsewhere(self.base_words, self.base, x, self.base_rule.levels(x))
+        rises = [amount(_at(words, x), rise(x)) for words, rise in self.rises]
+        return summed(
+            lambda k: f"{self.title} at {x[k]:.2f}", self.rule_words, times(self.base_words, under), *rises, source=self.source
+        )
+
+    def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
+        x = _places(s)
+        under = elsewhere(f"grade of {self.base_words}", self.base, x, self.base_rule.grades(x, side), "grade")
+        rises = [
+            amount("as it turns", slope)
+            for _, rise in self.rises
+            if not rise.is_steady and np.any(slope := rise.slope(x, side))
+        ]
+        return summed(
+            lambda k: f"grade of {self.title} at {x[k]:.2f}",
+            self.rule_words,
+            times(f"grade of {self.base_words}", under),
+            *rises,
+            unit="grade",
+        )
+
+    def key_places(self) -> Floats:
+        return np.unique(np.concatenate([self.base_rule.key_places(), *(r.at for _, r in self.rises if r.at.size > 1)]))
+
+    def bow(self) -> list[tuple[float, float, float]]:
+        return self.base_rule.bow()
+
+
+def _at(words: str | Callable[[float], str], x: Floats) -> Words:
+    return words if isinstance(words, str) else lambda k: words(float(x[k]))
+
+
+@dataclass(frozen=True)
+class Known(LevelRule):
+    """Levels as they were found: (chainage, level) joined by straight lines. Nothing can move them from here."""
+
+    title: str
+    rule_words: str
+    source: Source
+    profile: Profile
+
+    def level(self, s: ArrayLike) -> Quantity:
+        x = _places(s)
+        return known(lambda k: f"{self.title} at {x[k]:.2f}", self.profile.level(x), self.rule_words, self.source)
+
+    def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
+        x = _places(s)
+        return known(
+            lambda k: f"grade of {self.title} at {x[k]:.2f}", self.profile.grade(x, side), self.rule_words, self.source, "grade"
+        )
+
+    def key_places(self) -> Floats:
+        return self.profile.chainages
+
+
+@dataclass(frozen=True)
+class CubicBetween(LevelRule):
+    """The cubic in distance that meets two ends in level and grade. Ends are quantities at one place."""
+
+    title: str
+    rule_words: str
+    length: float
+    level_0: Quantity
+    grade_0: Quantity
+    level_1: Quantity
+    grade_1: Quantity
+    end_words: tuple[str, str, str, str] = ("level at its start", "grade at its start", "level at its end", "grade at its end")
+
+    @property
+    def cubic(self) -> Cubic:
+        """The same as plain numbers."""
+        z0, m0, z1, m1 = (float(e.value[0]) for e in self._ends)
+        return Cubic(self.length, z0, m0, z1, m1)
+
+    @property
+    def _ends(self) -> tuple[Quantity, Quantity, Quantity, Quantity]:
+        return self.level_0, self.grade_0, self.level_1, self.grade_1
+
+    def level(self, s: ArrayLike) -> Quantity:
+        x = _places(s)
+        w = self.cubic.weights(x)
+        addends = [times(words, end, w[:, j]) for j, (words, end) in enumerate(zip(self.end_words, self._ends))]
+        return summed(lambda k: f"{self.title}, {x[k]:.2f} m along", self.rule_words, *addends, source="tied")
+
+    def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
+        del side
+        x = _places(s)
+        w = self.cubic.slope_weights(x)
+        addends = [times(words, end, w[:, j]) for j, (words, end) in enumerate(zip(self.end_words, self._ends, strict=True))]
+        return summed(
+            lambda k: f"grade of {self.title}, {x[k]:.2f} m along", self.rule_words, *addends, source="tied", unit="grade"
+        )
+
+    def turning_points(self) -> list[Turning]:
+        """High and low points strictly inside."""
+        return self.cubic.turning_points()
+
+    def bow(self) -> list[tuple[float, float, float]]:
+        return [(0.0, self.length, self.cubic.sharpest())]
+
+
+@dataclass(frozen=True)
+class InStretches(LevelRule):
+    """Different rules on stretches that follow each other: ``rules[i]`` holds up to ``upto[i]``, the last beyond."""
+
+    upto: tuple[float, ...]
+    rules: tuple[LevelRule, ...]
+
+    def _which(self, x: Floats, side: str) -> np.ndarray:
+        return np.searchsorted(np.array(self.upto), x + (1e-9 if side == "after" else -1e-9), side="right")
+
+    def _merged(self, x: Floats, side: str, reads: str) -> Quantity:
+        which = self._which(x, side)
+        found = []
+        for i in np.unique(which) if x.size else (0,):
+            at = np.flatnonzero(which == i)
+            rule = self.rules[int(i)]
+            found.append((at, rule.level(x[at]) if reads == "level" else rule.grade(x[at], side)))
+        if len(found) == 1:
+            return found[0][1]
+        return _spliced(x.size, found)
+
+    def level(self, s: ArrayLike) -> Quantity:
+        return self._merged(_places(s), "after", "level")
+
+    def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
+        return self._merged(_places(s), side, "grade")
+
+    def key_places(self) -> Floats:
+        return np.unique(np.concatenate([np.array(self.upto), *(r.key_places() for r in self.rules)]))
+
+    def bow(self) -> list[tuple[float, float, float]]:
+        return [b for r in self.rules for b in r.bow()]
+
+
+def _spliced(n: int, pieces: list[tuple[np.ndarray, Quantity]]) -> Quantity:
+    """Quantities of some of n places each, as one: every piece is an addend that counts at its own places only."""
+    owner, inner = np.empty(n, dtype=np.int64), np.zeros((len(pieces), n), dtype=np.int64)
+    addends = []
+    for j, (at, quantity) in enumerate(pieces):
+        owner[at], inner[j, at] = j, np.arange(len(at))
+        factor = np.zeros(n)
+        factor[at] = 1.0
+        addends.append(Addend("", factor, quantity, rows=inner[j] if quantity.size > 1 else None))
+    return summed(
+        lambda k: say(pieces[owner[k]][1].name, int(inner[owner[k], k])), "", *addends, unit=pieces[0][1].unit
+    )

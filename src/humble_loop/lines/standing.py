@@ -1,0 +1,39 @@
+"""The kinds that stand, in order: what everything else loops over. ``humble_loop.kinds`` puts them here."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from humble_loop.lines.kind import Kind
+
+_standing: tuple[Kind, ...] = ()
+
+
+def kinds() -> tuple[Kind, ...]:
+    """All kinds, earlier before later."""
+    return _standing
+
+
+def kind_of(key: str) -> Kind:
+    """The kind with that key."""
+    return next(k for k in _standing if k.key == key)
+
+
+def stand(*all_kinds: Kind) -> None:
+    """Let these kinds, and no others, stand."""
+    global _standing
+    _standing = all_kinds
+
+
+@contextmanager
+def also(kind: Kind) -> Iterator[None]:
+    """Let one more kind stand for a while."""
+    before = _standing
+    stand(*before, kind)
+    try:
+        yield
+    finally:
+        stand(*before)

@@ -1,0 +1,114 @@
+"""What libraries hold: street classes, kerb shapes and typical sections. The site keeps its own copies."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from pydantic import Field, model_validator
+
+from humble_loop.site.model import Finite, Length, Model, Named, Side, Size
+
+
+class StreetClass(Named):
+    """The rules that a street is checked against. Typical values: check your authority's."""
+
+    collection: ClassVar[str] = "street_classes"
+    words: ClassVar[str] = "street class"
+
+    least_grade: Length = 0.005
+    most_grade: Size = 0.16
+    least_crest_k: Length = 3.0
+    least_sag_k: Length = 3.0
+    least_curve_length: Length = 10.0
+    least_crossfall: Length = 0.025
+    most_crossfall: Length = 0.045
+    least_radius: Length = 12.0
+    return_radius: Size = 8.0
+    least_return_fall: Length = 0.005
+    most_return_fall: Size = 0.12
+    least_kerb_fall: Length = 0.005
+    least_bulb_radius: Size = 8.5
+    least_radial_fall: Length = 0.01
+    most_radial_fall: Size = 0.05
+    most_driveway_grade: Size = 0.20
+    least_lot_fall: Length = 0.01
+    cut_tolerance: Size = 0.6
+    fill_tolerance: Size = 0.6
+
+
+class KerbPoint(Model):
+    """A point of a kerb shape: mm outwards from the lip and mm above it."""
+
+    point: str
+    out: Finite
+    up: Finite
+
+
+class KerbShape(Named):
+    """A kerb's cross-section from its lip (0, 0) outwards; each point lies further out than the one before."""
+
+    collection: ClassVar[str] = "kerb_shapes"
+    words: ClassVar[str] = "kerb shape"
+
+    points: tuple[KerbPoint, ...] = Field(min_length=1)
+
+    @model_validator(mode="after")
+    def _outwards(self) -> KerbShape:
+        out = [0.0, *(p.out for p in self.points)]
+        for a, b in zip(out[:-1], out[1:], strict=True):
+            if b <= a:
+                raise ValueError(f"kerb shape '{self.name}': each point must lie further out than the one before")
+        return self
+
+
+class Strip(Model):
+    """A strip of a section side ending at a named point: its width and its grade outwards (rising positive)."""
+
+    to: str
+    width: Size
+    grade: Finite = 0.0
+
+
+class KerbPart(Model):
+    """A kerb in a section side, by the id of its shape."""
+
+    kerb: str
+
+
+class SectionSide(Model):
+    """One side of a typical section, from the crown outwards; the first strip ends at the lip.
+
+    Batter slopes are rises per metre: 1 on 2 is 0.5.
+    """
+
+    parts: tuple[Strip | KerbPart, ...] = Field(min_length=1)
+    cut_slope: Size = 0.5
+    fill_slope: Size = 0.5
+
+    @model_validator(mode="after")
+    def _lip_first(self) -> SectionSide:
+        first = self.parts[0]
+        if not isinstance(first, Strip) or first.to != "lip":
+            raise ValueError("a section side must begin with the strip from the crown to the lip")
+        return self
+
+    @property
+    def lane(self) -> Strip:
+        """The strip from crown to lip."""
+        first = self.parts[0]
+        assert isinstance(first, Strip)
+        return first
+
+
+class TypicalSection(Named):
+    """The section points of a street, left and right of the crown."""
+
+    collection: ClassVar[str] = "sections"
+    words: ClassVar[str] = "typical section"
+
+    left: SectionSide
+    right: SectionSide
+
+    def side(self, side: Side) -> SectionSide:
+        """The left or right side."""
+        return self.left if side == "left" else self.right

@@ -1,0 +1,148 @@
+"""Nothing is built twice: faces that overlap are found, told, and counted once."""
+
+from __future__ import annotations
+
+import contextlib
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.ground.surface import Surface
+from humble_loop.ground.volume import Volume, volume_between
+from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.lines.faces import FaceId, finished_mesh
+from humble_loop.lines.findings import Finding
+from humble_loop.whole.surface import face_box, face_tree
+
+_SLIVER = 0.01  # m2 of overlap that is a matter of rounding
+
+
+@dataclass(frozen=True)
+class Footprint:
+    """The plan of a face, and how much of the face lies over itself (m2)."""
+
+    plan: shapely.Geometry
+    twice: float
+
+
+@query
+def footprint(q: Engine, id: FaceId) -> Footprint:
+    """The plan of a face as polygons."""
+    surface = finished_mesh(q, id).surface
+    if surface.empty:
+        return Footprint(shapely.Polygon(), 0.0)
+    triangles = shapely.polygons(surface.points[surface.triangles][:, :, :2])
+    total = float(surface.areas().sum())
+    # Triangles that share edges and overlap nowhere are joined ten times as fast as any others.
+    with contextlib.suppress(shapely.errors.GEOSException):
+        plan = shapely.coverage_union_all(triangles)
+        if plan.is_valid and abs(plan.area - total) < 0.1 * _SLIVER:
+            return Footprint(plan, 0.0)
+    plan = shapely.union_all(triangles)
+    return Footprint(plan, max(0.0, total - float(plan.area)))
+
+
+@dataclass(frozen=True)
+class Overlap:
+    """Where a face lies over an earlier one: area in m2 and a place."""
+
+    earlier: FaceId
+    area: float
+    place: tuple[float, float]
+
+
+def _rank(id: FaceId) -> int:
+    """Batters give way to everything else."""
+    return 1 if "batter" in str(getattr(id, "part", "")) else 0
+
+
+@query
+def overlaps_of(q: Engine, id: FaceId) -> tuple[Overlap, ...]:
+    """Where a face lies over faces that come before it: what is built before batters, then by order."""
+    box = q.attempt(face_box, id)
+    if box is None or isinstance(box, Unsolved):
+        return ()
+    tree = face_tree(q)
+    order = {f: i for i, f in enumerate(tree.ids)}
+    mine, found = footprint(q, id).plan, []
+    if mine.is_empty:
+        return ()
+    for other in tree.near(*box):
+        if other == id or (_rank(other), order[other]) > (_rank(id), order[id]):
+            continue
+        theirs = footprint(q, other).plan
+        if not shapely.intersects(mine, theirs) or shapely.touches(mine, theirs):
+            continue
+        shared = shapely.intersection(mine, theirs)
+        if shared.area > _SLIVER:
+            at = shapely.point_on_surface(shared)
+            found.append(Overlap(other, float(shared.area), (float(at.x), float(at.y))))
+    return tuple(found)
+
+
+@query
+def counted(q: Engine, id: FaceId) -> Surface:
+    """A face's mesh without what earlier faces have there, so that each square metre counts once."""
+    surface = finished_mesh(q, id).surface
+    over = overlaps_of(q, id)
+    twice = footprint(q, id).twice > _SLIVER
+    if not over and not twice:
+        return surface
+    taken = shapely.union_all([footprint(q, o.earlier).plan for o in over])
+    plans = shapely.polygons(surface.points[surface.triangles][:, :, :2])
+    rest = shapely.difference(plans, taken) if over else plans
+    if twice:
+        rest = _each_once(rest)
+    changed = ~shapely.equals(rest, plans)
+    points, triangles = [], []
+    for i in np.flatnonzero(changed):
+        for piece in shapely.get_parts(shapely.constrained_delaunay_triangles(rest[i])):
+            xy = shapely.get_coordinates(piece)[:3]
+            a, b, c = surface.planes[i]
+            z = a * (xy[:, 0] - surface.origin[0]) + b * (xy[:, 1] - surface.origin[1]) + c
+            triangles.append(np.arange(3) + 3 * len(points))
+            points.append(np.column_stack([xy, z]))
+    extra = np.concatenate(points) if points else np.empty((0, 3))
+    more = np.array(triangles, dtype=np.int64).reshape(-1, 3) + len(surface.points)
+    return Surface(np.concatenate([surface.points, extra]), np.concatenate([surface.triangles[~changed], more]))
+
+
+def _each_once(plans: np.ndarray) -> np.ndarray:
+    """Each polygon without what those before it cover."""
+    out = plans.copy()
+    tree = shapely.STRtree(plans)
+    first, second = tree.query(plans, predicate="intersects")
+    for i in np.unique(first):
+        before = second[(first == i) & (second < i)]
+        if before.size:
+            out[i] = shapely.difference(plans[i], shapely.union_all(plans[before]))
+    return out
+
+
+@query
+def counted_volume(q: Engine, id: FaceId) -> Volume:
+    """Cut and fill of a face against the current ground, each square metre once."""
+    return volume_between(ground_of(q), counted(q, id))
+
+
+@query
+def overlap_findings(q: Engine, id: FaceId) -> tuple[Finding, ...]:
+    """Findings on what a face lies over."""
+    found = []
+    twice = footprint(q, id).twice
+    if twice > _SLIVER:
+        at = shapely.point_on_surface(footprint(q, id).plan)
+        words = f"{twice:.2f} m² of it lie over itself; there it is counted once"
+        remedy = "enlarge the radius of the bend there, or narrow the section"
+        place = (float(at.x), float(at.y))
+        title = finished_mesh(q, id).title
+        found.append(Finding("built twice", id.thing, title, words, remedy, twice, 0.0, place=place))
+    for o in overlaps_of(q, id):
+        a, b = finished_mesh(q, id).title, finished_mesh(q, o.earlier).title
+        words = f"{o.area:.2f} m² of it lie over {b}; there it is not counted"
+        remedy = "move one of them, or lessen a depth, a radius or a batter's height"
+        also = (o.earlier.thing,)
+        found.append(Finding("built twice", id.thing, a, words, remedy, o.area, 0.0, place=o.place, also=also))
+    return tuple(found)

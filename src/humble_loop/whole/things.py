@@ -1,0 +1,48 @@
+"""Every thing of every kind."""
+
+from __future__ import annotations
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.lines.faces import FaceId
+from humble_loop.lines.line import ThingId
+from humble_loop.lines.standing import kind_of, kinds
+
+
+@query
+def things_of(q: Engine, kind: str) -> tuple[ThingId, ...]:
+    """The things of a kind."""
+    return kind_of(kind).things(q)
+
+
+def all_things(q: Engine) -> tuple[ThingId, ...]:
+    """Every thing of the site, kind by kind."""
+    return tuple(t for kind in kinds() for t in things_of(q, kind.key))
+
+
+def exists(q: Engine, thing: ThingId | None) -> bool:
+    """Whether a thing is there."""
+    return thing is not None and any(k.key == thing.kind for k in kinds()) and thing in things_of(q, thing.kind)
+
+
+def name_of(q: Engine, thing: ThingId) -> str:
+    """What people call a thing; its id where it cannot be told."""
+    try:
+        return kind_of(thing.kind).name(q, thing)
+    except Unsolved:
+        return thing.id
+
+
+@query
+def faces_of(q: Engine, thing: ThingId) -> tuple[FaceId, ...]:
+    """The faces of a thing."""
+    return kind_of(thing.kind).faces(q, thing)
+
+
+@query
+def all_faces(q: Engine) -> tuple[FaceId, ...]:
+    """Every face of the site, kind by kind."""
+    found: list[FaceId] = []
+    for thing in all_things(q):
+        made = q.attempt(faces_of, thing)
+        found += () if isinstance(made, Unsolved) else made
+    return tuple(found)
