@@ -11,10 +11,10 @@ import hypothesis
 import numpy as np
 import pytest
 
-from humble_loop.ground.build import build_surface
-from humble_loop.ground.surface import Surface
 import humble_loop.kinds  # noqa: F401 (lets the kinds stand)
 from humble_loop.engine.query import Engine
+from humble_loop.ground.build import build_surface
+from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.street import Bend, Vip
 from humble_loop.site.libraries import new_site

@@ -3,8 +3,8 @@
 import numpy as np
 
 from humble_loop.demo import EAST, NORTH, SOUTH, WEST, build_demo, make_survey, repeated_site, survey_files
-from humble_loop.formats.site_file import site_json
 from humble_loop.engine.query import Engine
+from humble_loop.formats.site_file import site_json
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.junction.nodes import all_joints
 from humble_loop.kinds.lot.layout import lots_on

@@ -9,11 +9,11 @@ from pathlib import Path
 import pytest
 
 from humble_loop import cli
-from humble_loop.formats.site_file import load_site
-from humble_loop.whole.findings import findings
 from humble_loop.engine.query import Engine
+from humble_loop.formats.site_file import load_site
 from humble_loop.kinds.junction.layout import throat
 from humble_loop.kinds.junction.nodes import all_joints
+from humble_loop.whole.findings import findings
 from humble_loop.whole.tables import tables
 
 ROOT = Path(__file__).parent.parent

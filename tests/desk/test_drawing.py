@@ -4,25 +4,24 @@ import numpy as np
 import pytest
 import shapely
 
-from humble_loop.desk.drawing import (
-    batter_lines,
-    cross_lines,
-    fine_contours,
-    ground_contours,
-    joined_up,
-    lot_lines,
-    section_lines,
-    street_lines,
-)
-from humble_loop.desk.handles import snap_to_street
+from humble_loop.desk.drawing import cross_view, details, fine_lines, outline, section_view
 from humble_loop.desk.layers import Label, LabelLayer
-from tests import edits
-from humble_loop.kinds.street import Vip
 from humble_loop.engine.query import Engine, Unsolved
-from humble_loop.solve.lot import lots, pad
-from humble_loop.solve.section import edges, half_road, roadside
-from humble_loop.solve.street import chain_of, crown_levels, ground_of
-from humble_loop.solve.surface import finished_mesh, street_pieces
+from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street import Bend, StreetLine, Vip
+from humble_loop.kinds.street.plan import chain_of
+from humble_loop.kinds.street.show import snap_to_street
+from humble_loop.lines.describe import joined_up
+from humble_loop.lines.faces import finished_mesh
+from humble_loop.lines.line import ThingId
+from humble_loop.site.libraries import new_site
+from humble_loop.whole.things import all_faces
+from tests import edits
+from tests.asking import crown_levels, edge_faces, half_road, lot_named, pad_of, roadside
+
+
+def stroke(drawing, role):
+    return next(s.points for s in drawing.strokes if s.role == role)
 
 
 def test_lines_are_joined_with_gaps():
@@ -37,128 +36,137 @@ def known(line):
 
 def test_a_streets_lines_are_its_lips_returns_and_boundaries(court):
     q = Engine(court)
-    made, chain = street_lines(q, "court"), chain_of(q, "court")
-    half = half_road(q, "court", "left")
-    drawn = known(made.left_lip)
-    assert np.abs(chain.feet(drawn).offsets - 3.0).max() < 1e-6
-    assert drawn[[0, -1]] == pytest.approx(half.lip[[0, -1], :2], abs=1e-6)
-    assert np.isnan(made.returns[:, 0]).sum() == 3  # two returns and the bulb
+    made, chain = outline(q, ThingId("street", "court")), chain_of(q, "court")
+    lip = half_road(q, "court", "left").line("lip")
+    drawn = known(stroke(made, "left lip"))
+    assert np.abs(chain.feet(drawn).offsets - 2.9).max() < 1e-6
+    assert drawn[[0, -1]] == pytest.approx(lip[[0, -1], :2], abs=1e-6)
+    assert np.isnan(stroke(outline(q, ThingId("junction", "court:start")), "return")[:, 0]).sum() == 2
+    assert np.isnan(stroke(outline(q, ThingId("turning_head", "court:end")), "return")[:, 0]).sum() == 1
     # Every drawn boundary lies on a roadside's boundary.
-    sides = [roadside(q, e) for e in edges(q, "court")]
+    sides = [roadside(q, *e) for e in edge_faces(q, "court")]
     area = shapely.union_all([shapely.LineString(s.points[:, -1, :2]).buffer(0.05) for s in sides])
-    assert shapely.contains_xy(area, *known(made.boundaries).T).all()
+    assert shapely.contains_xy(area, *known(stroke(made, "boundary")).T).all()
 
 
 def test_hachures_begin_at_the_top_of_the_slope(court):
     q = Engine(court)
-    made = batter_lines(q, "through")
-    strokes = [
-        part for part in np.split(made.cut_hachures, np.flatnonzero(np.isnan(made.cut_hachures[:, 0]))) if len(part) > 2
-    ]
-    for stroke in strokes[:20]:
-        top, bottom = known(stroke)
-        beside = np.concatenate([roadside(q, ("side", "through", s)).points[:, -1, :2] for s in ("left", "right")])
+    cut = stroke(details(q, ThingId("street", "through")), "cut hachure")
+    strokes = [part for part in np.split(cut, np.flatnonzero(np.isnan(cut[:, 0]))) if len(part) > 2]
+    beside = np.concatenate([roadside(q, "side", "through", s).points[:, -1, :2] for s in ("left", "right")])
+    beside = np.concatenate([beside, *(roadside(q, "side", "through", s).points[[0, -1]].reshape(-1, 3)[:, :2] for s in ("left", "right"))])
+    for one in strokes[:20]:
+        top, bottom = known(one)
         # In cut the top is at the ground, away from the street; the stroke runs towards the boundary.
         assert np.min(np.hypot(*(beside - top).T)) > np.min(np.hypot(*(beside - bottom).T))
     assert len(strokes) > 5
 
 
-def test_a_street_without_levels_is_drawn_all_the_same(court):
-    from humble_loop.site.libraries import new_site
-    from humble_loop.kinds.street import Bend
-
+def test_a_street_without_levels_is_drawn_all_the_same():
     site = edits.add_street(new_site(), "S", [Bend(easting=0, northing=0), Bend(easting=90, northing=0)])
-    made = street_lines(Engine(site), "s")
-    assert len(known(made.left_lip)) >= 2
-    assert len(known(made.boundaries)) >= 4
+    made = outline(Engine(site), ThingId("street", "s"))
+    assert len(known(stroke(made, "left lip"))) >= 2
+    assert len(known(stroke(made, "boundary"))) >= 4
 
 
 def test_an_unchanged_street_keeps_its_very_lines(court):
     q = Engine(court)
-    before = street_lines(q, "court")
+    before = outline(q, ThingId("street", "court"))
     q.use(edits.set_pad(court, "Court L1", 38.5))
-    assert street_lines(q, "court") is before
+    assert outline(q, ThingId("street", "court")) is before
     q.use(edits.set_vips(court, "court", [Vip(chainage=128, level=39.0)]))
-    assert street_lines(q, "court") is before  # levels do not move lines in plan
+    assert outline(q, ThingId("street", "court")) is before  # levels do not move lines in plan
     q.use(edits.set_bend(court, "court", 2, easting=161.0))
-    assert street_lines(q, "court") is not before
+    assert outline(q, ThingId("street", "court")) is not before
 
 
 def test_lots_are_drawn_with_level_depth_and_state(court):
     q = Engine(edits.set_pad(court, "Court L1", 20.0))
-    made = lot_lines(q, "court")
-    assert set(made.names) == {lot.name for lot in lots(q, "court")}
-    k = made.names.index("Court L1")
-    assert (made.levels[k], made.states[k], made.out_of_window[k]) == (20.0, "set", True)
-    other = made.names.index("Court L2")
-    assert made.depths[other] == pytest.approx(pad(q, "court", "Court L2").level - pad(q, "court", "Court L2").wanted)
-    assert not made.out_of_window[other]
+    first = details(q, ThingId("lot", lot_named(q, "Court L1").id))
+    pad = next(a for a in first.areas if a.role == "pad")
+    assert (pad.state, pad.wrong) == ("set", True)
+    assert [(la.value, la.state) for la in first.labels if la.unit == "level"] == [(20.0, "set")]
+    other = next(a for a in details(q, ThingId("lot", lot_named(q, "Court L2").id)).areas if a.role == "pad")
+    assert other.depth == pytest.approx(pad_of(q, "Court L2").level - pad_of(q, "Court L2").wanted)
+    assert not other.wrong
 
 
-def test_contours_come_in_pairs_with_their_levels(court):
+def test_contours_lie_on_the_ground_at_their_levels(court):
     q = Engine(court)
-    thin, thick, thin_levels, thick_levels = ground_contours(q)
-    assert len(thin) == 2 * len(thin_levels)
-    assert len(thick) == 2 * len(thick_levels)
-    assert np.abs(ground_of(q).levels(thick) - np.repeat(thick_levels, 2)).max() < 1e-6
-    assert set(np.round(thick_levels % 2.5, 6)) <= {0.0, 2.5}
+    made = details(q, ThingId("ground", "ground"))
+    main = known(stroke(made, "main contours"))
+    z = ground_of(q).levels(main)
+    assert np.abs(z / 2.5 - np.round(z / 2.5)).max() < 1e-6
+    assert {la.words for la in made.labels} <= {f"{v:.1f}" for v in np.arange(-100, 200, 2.5)}
 
 
 def test_fine_contours_lie_on_the_finished_surface_and_arrows_point_downhill(court):
     q = Engine(court)
-    pairs, arrows = fine_contours(q, "court")
-    assert len(pairs) > 100
-    meshes = [
-        finished_mesh(q, p).surface for p in street_pieces(q, "court") if p[0] in ("carriageway", "junction", "bulb")
-    ]
-    for x, y, dx, dy in arrows[:40]:
-        here = next(z for m in meshes if np.isfinite(z := m.levels([[x, y]])[0]))
-        there = [z for m in meshes if np.isfinite(z := m.levels([[x + 0.05 * dx, y + 0.05 * dy]])[0])]
-        assert not there or min(there) < here + 1e-9
+    for id in all_faces(q):
+        made = finished_mesh(q, id)
+        if made.role not in ("carriageway", "junction", "bulb"):
+            continue
+        pairs, arrows = fine_lines(q, id)
+        z = made.surface.levels(0.5 * (pairs[::2] + pairs[1::2]))
+        z = z[np.isfinite(z)]
+        assert np.abs(z / 0.05 - np.round(z / 0.05)).max() < 1e-5
+        for x, y, dx, dy in arrows[:10]:
+            here = made.surface.levels([[x, y]])[0]
+            there = made.surface.levels([[x + 0.05 * dx, y + 0.05 * dy]])[0]
+            assert not np.isfinite(there) or there < here + 1e-9
 
 
 def test_the_long_section_draws_the_models_levels(court):
     q = Engine(court)
-    made = section_lines(q, "court")
-    assert made.crown == pytest.approx(crown_levels(q, "court", made.chainages), nan_ok=True)
-    assert [c[0] for c in made.crossings] == ["Through"]
-    assert [c[0] for c in section_lines(q, "through").crossings] == ["Court"]
+    made = section_view(q, StreetLine("court"))
+    assert made.levels == pytest.approx(crown_levels(q, "court", made.chainages), nan_ok=True)
+    assert [c.words for c in made.crossings] == ["Through"]
+    assert [c.words for c in section_view(q, StreetLine("through")).crossings] == ["Court"]
+    assert [role for role, _, _ in made.beside] == ["left lip", "right lip"]
     s, z = made.ground
     assert np.abs(ground_of(q).levels(chain_of(q, "court").points_at(s)) - z).max() < 1e-7
 
 
 def test_the_cross_section_is_seen_along_increasing_chainage(court):
     q = Engine(court)
-    made = cross_lines(q, "court", 60.0)
+    made = cross_view(q, "court", 60.0)
     names = list(made.names)
     assert names[0] in ("boundary", "toe")
     assert names.index("crown") > 3
     assert np.all(np.diff(made.design[:, 0]) >= 0)
     # Left of the crown is to the left, at negative distances: the left boundary's place in plan says so.
     left = made.design[names.index("lip")]
-    assert left[0] == pytest.approx(-3.0, abs=0.02)
+    assert left[0] == pytest.approx(-2.9, abs=1e-9)
     place = chain_of(q, "court").points_at([60.0], 3.0)[0]
     ground = made.ground[np.argmin(np.abs(made.ground[:, 0] + 3.0))]
     assert ground[1] == pytest.approx(ground_of(q).levels([place])[0], abs=0.05)
 
 
-def test_a_cross_section_through_a_mouth_has_one_side_only(court):
+def test_a_cross_section_through_a_mouth_has_one_roadside_only(court):
+    made = cross_view(Engine(court), "through", 100.0)
+    assert list(made.names).count("boundary") == 1
+    assert list(made.names).count("lip") == 2
+
+
+def test_a_cross_section_in_a_bulb_or_beyond_the_end_says_so(court):
     q = Engine(court)
-    made = cross_lines(q, "through", 100.0)
-    assert "boundary" in made.names
-    assert list(made.names).count("lip") == 1
+    made = cross_view(q, "court", chain_of(q, "court").total - 2.0)
+    assert "surface is cut" in made.words
+    assert np.isfinite(made.design[:, 1]).sum() > 40
+    short = edits.set_vips(court, "court", [Vip(chainage=60, level=40.0), Vip(chainage=90, level=39.0)])
+    assert "does not reach" in cross_view(Engine(short), "court", 110.0).words
 
 
 def test_an_unsolved_street_draws_what_it_can(court):
     lost = edits.move_bend(court, "court", 0, 9000, 9000)
     lost = edits.move_bend(lost, "court", 1, 9050, 9000)
     q = Engine(edits.move_bend(lost, "court", 2, 9100, 9010))
-    made = street_lines(q, "court")
-    assert len(made.centreline) > 1
-    assert len(known(made.left_lip)) >= 2  # it has lips in plan, though no level
-    assert cross_lines(q, "court", 10.0).names == ()
-    assert np.isnan(section_lines(q, "court").crown).all()
-    assert not isinstance(q.attempt(street_lines, "through"), Unsolved)
+    made = outline(q, ThingId("street", "court"))
+    assert len(stroke(made, "centreline")) > 1
+    assert len(known(stroke(made, "left lip"))) >= 2  # it has lips in plan, though no level
+    assert cross_view(q, "court", 10.0).names == ()
+    assert np.isnan(section_view(q, StreetLine("court")).levels).all()
+    assert not isinstance(q.attempt(outline, ThingId("street", "through")), Unsolved)
 
 
 def test_snapping_finds_the_nearest_other_centreline_inside_its_ends(court):

@@ -3,9 +3,11 @@
 import numpy as np
 import pytest
 
-from humble_loop.desk.session import Chosen, Session
+from humble_loop.desk.session import Session, Station
 from humble_loop.desk.theme import DARK, LIGHT
 from humble_loop.formats.errors import FormatError
+from humble_loop.kinds.street import Street, StreetLine
+from humble_loop.lines.line import ThingId
 from tests import edits
 from tests.conftest import t_site
 
@@ -55,13 +57,13 @@ def test_previews_are_of_the_drags_beginning_and_become_one_step(session):
     for d in (1, 2, 3):
         assert session.preview(move(d)) == ""
     assert session.dragging
-    assert session.site.streets[1].bends[1].easting == 103
+    assert session.site.all(Street)[1].bends[1].easting == 103
     session.commit("Drag")
     assert not session.dragging
     session.undo()
     assert session.site is before
     session.redo()
-    assert session.site.streets[1].bends[1].easting == 103
+    assert session.site.all(Street)[1].bends[1].easting == 103
 
 
 def test_a_preview_that_makes_no_sense_keeps_the_last_good_one(session):
@@ -69,9 +71,9 @@ def test_a_preview_that_makes_no_sense_keeps_the_last_good_one(session):
     session.preview(move(2))
     why = session.preview(lambda s: edits.set_corner(s, "side", "start", "left", radius=-1))
     assert "more than zero" in why
-    assert session.site.streets[1].bends[1].easting == 102
+    assert session.site.all(Street)[1].bends[1].easting == 102
     session.cancel()
-    assert session.site.streets[1].bends[1].easting == 100
+    assert session.site.all(Street)[1].bends[1].easting == 100
 
 
 def test_undo_waits_for_the_end_of_a_drag(session):
@@ -79,10 +81,10 @@ def test_undo_waits_for_the_end_of_a_drag(session):
     session.begin()
     session.preview(move(5))
     session.undo()
-    assert session.site.streets[1].bends[1].easting == 105
+    assert session.site.all(Street)[1].bends[1].easting == 105
     session.cancel()
     session.undo()
-    assert session.site.streets[1].bends[1].easting == 100
+    assert session.site.all(Street)[1].bends[1].easting == 100
 
 
 def test_a_new_edit_clears_what_could_be_done_again(session):
@@ -106,11 +108,11 @@ def test_unsaved_is_about_the_site_not_about_steps(session, tmp_path):
 
 
 def test_choosing_another_street_lets_the_section_cursor_go(session):
-    session.choose(Chosen("street", "side"))
-    session.point_at(100, 20, ("side", 20.0))
-    session.choose(Chosen("street", "side", vip=1))
-    assert session.station == ("side", 20.0)
-    session.choose(Chosen("street", "through"))
+    session.choose(ThingId("street", "side"))
+    session.point_at(100, 20, Station(StreetLine("side"), 20.0))
+    session.choose(ThingId("street", "side"), ("vip", "side", 1))
+    assert session.station == Station(StreetLine("side"), 20.0)
+    session.choose(ThingId("street", "through"))
     assert session.station is None
 
 

@@ -10,22 +10,21 @@ import pytest
 import rasterio
 from rasterio.transform import from_origin
 
+from humble_loop.engine.query import Engine
 from humble_loop.formats.bring_in import Options, bring_in, read_file
 from humble_loop.formats.dxf import read_dxf, write_dxf
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.landxml import read_landxml, write_landxml
 from humble_loop.formats.points_csv import read_points_csv
 from humble_loop.geometry.bends import BendInput, chain_from_bends
-from tests import edits
-from humble_loop.site.libraries import new_site
-from humble_loop.kinds.street import Bend, Vip
-from humble_loop.engine.query import Engine
 from humble_loop.kinds.ground import Ground
-from humble_loop.kinds.street import Street
+from humble_loop.kinds.street import Bend, Street, Vip
 from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.plan import chain_of
+from humble_loop.site.libraries import new_site
 from humble_loop.whole.delivery import delivery
 from humble_loop.whole.surface import whole_surface
+from tests import edits
 from tests.conftest import reference
 
 ROWS = [

@@ -13,20 +13,20 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from humble_loop.engine.query import Engine
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.recovery import Lost, Recovery, discard, lost_sessions, recover
 from humble_loop.formats.site_file import VERSION, load_site, save_site, schema, site_json
-from tests import edits
-from humble_loop.site.libraries import new_site
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.junction import JunctionChoice
 from humble_loop.kinds.lot import PadChoice
 from humble_loop.kinds.street import Street
 from humble_loop.kinds.turning_head import TurningHead
+from humble_loop.site.libraries import new_site
 from humble_loop.site.library import TypicalSection
-from humble_loop.engine.query import Engine
 from humble_loop.whole.tables import table
+from tests import edits
 from tests.conftest import t_site
 
 FILES = Path(__file__).parent.parent / "files"

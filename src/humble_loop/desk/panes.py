@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from humble_loop.desk.theme import Theme, icon
 
@@ -20,6 +20,8 @@ class Pane(QWidget):
         self._window: QDialog | None = None
         self.caption = QLabel(title)
         self.caption.setProperty("role", "head")
+        # A caption gives way to the view's width, never the other way round: nothing rescales while it changes.
+        self.caption.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.fit, self.out = QToolButton(), QToolButton()
         self.fit.setToolTip(f"Fit the {title.lower()} to its view")
         self.fit.clicked.connect(lambda: fit())
@@ -28,8 +30,7 @@ class Pane(QWidget):
         self.paint_in(theme)
         head = QHBoxLayout()
         head.setContentsMargins(8, 1, 4, 0)
-        head.addWidget(self.caption)
-        head.addStretch(1)
+        head.addWidget(self.caption, 1)
         head.addWidget(self.fit)
         head.addWidget(self.out)
         self._column = QVBoxLayout(self)
