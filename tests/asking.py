@@ -15,7 +15,17 @@ from humble_loop.kinds.turning_head.layout import HeadLine
 from humble_loop.lines.faces import face, strip_points
 from humble_loop.lines.line import line
 
-__all__ = ["HeadLine", "crown_levels", "edge_faces", "half_road", "lip_levels", "lot_named", "pad_of", "return_rule", "roadside"]
+__all__ = [
+    "HeadLine",
+    "crown_levels",
+    "edge_faces",
+    "half_road",
+    "lip_levels",
+    "lot_named",
+    "pad_of",
+    "return_rule",
+    "roadside",
+]
 
 
 def crown_levels(q, street, s):

@@ -54,7 +54,9 @@ def test_hachures_begin_at_the_top_of_the_slope(court):
     cut = stroke(details(q, ThingId("street", "through")), "cut hachure")
     strokes = [part for part in np.split(cut, np.flatnonzero(np.isnan(cut[:, 0]))) if len(part) > 2]
     beside = np.concatenate([roadside(q, "side", "through", s).points[:, -1, :2] for s in ("left", "right")])
-    beside = np.concatenate([beside, *(roadside(q, "side", "through", s).points[[0, -1]].reshape(-1, 3)[:, :2] for s in ("left", "right"))])
+    beside = np.concatenate(
+        [beside, *(roadside(q, "side", "through", s).points[[0, -1]].reshape(-1, 3)[:, :2] for s in ("left", "right"))]
+    )
     for one in strokes[:20]:
         top, bottom = known(one)
         # In cut the top is at the ground, away from the street; the stroke runs towards the boundary.

@@ -328,9 +328,7 @@ def test_values_typed_in_facts_change_the_model_in_any_form(drive, brickworks):
         edit.selectAll()
         QTest.keyClicks(edit, text)
         QTest.keyClick(edit, Qt.Key.Key_Return)
-        assert read(d.site.find(Street, "kiln-court")) == (
-            pytest.approx(value) if isinstance(value, float) else value
-        )
+        assert read(d.site.find(Street, "kiln-court")) == (pytest.approx(value) if isinstance(value, float) else value)
 
 
 def test_a_value_that_is_no_number_is_refused_beside_it(drive, brickworks):

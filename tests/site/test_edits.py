@@ -72,7 +72,9 @@ def test_names_and_ids_are_made_unique():
     assert [s.id for s in site.all(Street)] == ["through", "side", "side-2"]
     assert site.all(Street)[-1].name == "Side 2"
     line = SurveyLine(name="L", vertices=((0, 0, None), (1, 1, None)))
-    assert [i.id for i in edits.add_survey_lines(edits.add_survey_lines(site, [line]), [line, line]).all(SurveyLine)] == [
+    assert [
+        i.id for i in edits.add_survey_lines(edits.add_survey_lines(site, [line]), [line, line]).all(SurveyLine)
+    ] == [
         "l",
         "l-2",
         "l-3",

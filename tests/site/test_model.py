@@ -1,6 +1,5 @@
 """The document's models: frozen, strict, and plain in JSON."""
 
-
 from pathlib import Path
 
 import pytest

@@ -115,9 +115,7 @@ def test_section_points_lie_where_the_typical_section_puts_them():
     assert side.names == ("lip", "invert", "top of kerb", "back of kerb", "path front", "path back", "boundary")
     i = int(np.argmin(np.abs(side.along - 100.0)))
     lip = 51.0 - 0.03 * 3.4
-    expected = lip + np.array(
-        [0, -0.025, 0.12, 0.125, 0.125 + 0.02 * 1.8, 0.125 + 0.02 * 3.6, 0.125 + 0.02 * 4.2]
-    )
+    expected = lip + np.array([0, -0.025, 0.12, 0.125, 0.125 + 0.02 * 1.8, 0.125 + 0.02 * 3.6, 0.125 + 0.02 * 4.2])
     assert side.points[i, :, 2] == pytest.approx(expected, abs=1e-12)
     assert side.points[i, :, 1] == pytest.approx(3.4 + np.array([0, 0.3, 0.33, 0.45, 2.25, 4.05, 4.65]), abs=1e-12)
 

@@ -128,7 +128,9 @@ def test_a_trail_through_twelve_streets_is_told_once_each_and_quickly():
         across = (0.0, 60.0) if k % 2 else (60.0, 0.0)
         far = (e + 2 * across[0], n + 2 * across[1])
         vips = (Vip(chainage=60, grade=0.02, curve_length=20), Vip(chainage=120, grade=0.05))
-        site = edits.add_street(site, f"S{k}", [Bend(easting=e, northing=n), Bend(easting=far[0], northing=far[1])], vips=vips)
+        site = edits.add_street(
+            site, f"S{k}", [Bend(easting=e, northing=n), Bend(easting=far[0], northing=far[1])], vips=vips
+        )
         e, n = e + across[0], n + across[1]
     q = Engine(site)
     rule = line(q, StreetLine("s12")).rule
@@ -171,6 +173,7 @@ def test_the_trail_of_a_side_crown_leads_to_the_through_streets_set_levels():
 
 def test_the_steps_of_a_vip_say_how_it_was_fixed():
     q = Engine(t_site())
+
     def vip(street, i):
         return Reasons(q).of(grade_line(q, street).vips[i])
 

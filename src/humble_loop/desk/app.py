@@ -153,7 +153,9 @@ def take_picture(app: QApplication, window: MainWindow, target: Path, view: str)
     """Show a view of the demo and write a picture of the window."""
     window.resize(1280, 800)
     settle(app, window)
-    POSES.get(view, lambda w: None)(window)
+    pose = POSES.get(view)
+    if pose is not None:
+        pose(window)
     settle(app, window)
     settle(app, window)
     shown = window.tables if view == "setout" and window.tables is not None else window

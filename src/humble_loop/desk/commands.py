@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import TYPE_CHECKING
 
 from humble_loop.desk.finder import Found
@@ -62,9 +63,7 @@ def make_commands(w: MainWindow) -> list[Command]:
         Command("Redo", "redo", w.session.redo, "Ctrl+Shift+Z"),
         Command("Find anything", "search", lambda: w.finder.open(), "Ctrl+K"),
         Command("Other theme", "theme", w.other_theme, "Ctrl+L"),
-        Command(
-            "Fold the index away or back", "table", lambda: w.index.setVisible(not w.index.isVisible()), "Ctrl+B"
-        ),
+        Command("Fold the index away or back", "table", lambda: w.index.setVisible(not w.index.isVisible()), "Ctrl+B"),
         Command("Quit", "out", w.close, "Ctrl+Q"),
     ]
 
@@ -117,15 +116,17 @@ def offers(w: MainWindow, commands: list[Command], text: str) -> list[Found]:
     found = []
     for c in commands:
         where = ", ".join(c.stages) if len(c.stages) < len(STAGES) else "every stage"
-        found.append(Found(c.words, "command" + (f", {c.key}" if c.key else "") + (f", in {where}" if where else ""), c.do))
+        found.append(
+            Found(c.words, "command" + (f", {c.key}" if c.key else "") + (f", in {where}" if where else ""), c.do)
+        )
     for thing in things.all_things(q):
         kind = kind_of(thing.kind)
-        found.append(Found(things.name_of(q, thing), kind.title.lower(), lambda t=thing: w.choose_and_show(t)))
+        found.append(Found(things.name_of(q, thing), kind.title.lower(), partial(w.choose_and_show, thing)))
     for stage, made in enumerate(STAGES):
-        found.append(Found(f"Stage: {made.title}", "stage", lambda i=stage: w.stage_row.choose(i)))
+        found.append(Found(f"Stage: {made.title}", "stage", partial(w.stage_row.choose, stage)))
     for unit, words in (("m", "metres"), ("ft", "feet"), ("us-ft", "US survey feet")):
-        change = lambda s, u=unit: set_settings(s, units=u)  # noqa: E731
-        found.append(Found(f"Units: {words}", "setting", lambda c=change: w.session.do("Change units", c)))
+        change = partial(set_settings, units=unit)
+        found.append(Found(f"Units: {words}", "setting", partial(w.session.do, "Change units", change)))
     street = w.session.street
     if text[:1].isdigit() and street:
         try:

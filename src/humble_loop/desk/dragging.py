@@ -18,6 +18,7 @@ class Tag(QLabel):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
+        self._view = parent
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.setTextFormat(Qt.TextFormat.RichText)
         self.hide()
@@ -32,7 +33,7 @@ class Tag(QLabel):
         """Show ``lines`` beside ``at``, kept inside the parent."""
         self.setText("<br>".join(lines))
         self.adjustSize()
-        parent = self.parentWidget()
+        parent = self._view
         x, y = at.x() + 26, at.y() + 26
         if x + self.width() > parent.width():
             x = at.x() - self.width() - 14

@@ -218,5 +218,3 @@ def _cut(q: Engine, points: Floats, offsets: Floats) -> Floats:
             z = made.surface.levels(points)
             level = np.where(np.isnan(level), z, level)
     return np.column_stack([-offsets[::-1], level[::-1]])
-
-

@@ -88,10 +88,11 @@ class FactsPanel(QSplitter):
             return
         place = self._scroll.verticalScrollBar().value()
         same = self.title.text()
+        rows: tuple[Row, ...] = ()
         thing = self._session.thing
         if self._show_all_findings:
             broken = sum(f.severity == "broken" for f in self._findings)
-            title, rows = f"Findings: {broken} broken, {len(self._findings) - broken} near", ()
+            title = f"Findings: {broken} broken, {len(self._findings) - broken} near"
             mine = list(self._findings)
         elif thing is None:
             title, rows, mine = self._session.site.name, self._site_rows(), []
@@ -149,7 +150,9 @@ class FactsPanel(QSplitter):
         styles = (("0+000.00", "0+123.45"), ("0+00.00", "1+23.45"), ("0.00", "123.45"))
         rows += [
             Choice("units", units, settings.units, lambda v: lambda s: set_settings(s, units=v)),
-            Choice("chainages", styles, settings.chainage_format, lambda v: lambda s: set_settings(s, chainage_format=v)),
+            Choice(
+                "chainages", styles, settings.chainage_format, lambda v: lambda s: set_settings(s, chainage_format=v)
+            ),
         ]
         for label, key in (
             ("contours", "contour_interval"),

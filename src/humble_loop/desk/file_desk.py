@@ -16,7 +16,6 @@ from humble_loop.formats.errors import FormatError
 from humble_loop.formats.export import export
 from humble_loop.formats.recovery import Lost, discard, recover
 from humble_loop.site.libraries import new_site
-from humble_loop.site.model import Site
 from humble_loop.whole.delivery import delivery
 
 _RECENT = 8
@@ -32,7 +31,7 @@ class FileDesk(QObject):
         super().__init__(window)
         self._session, self._settings, self._window = session, settings, window
         self._importer: Importer | None = None
-        self._reading_for: Site | None = None
+        self._reading_for: object = None
 
     def new_site(self) -> None:
         """Start an empty site."""
@@ -50,7 +49,9 @@ class FileDesk(QObject):
 
     def ask_open(self) -> None:
         """Ask for a site file and open it."""
-        name, _ = QFileDialog.getOpenFileName(self._window, "Open a site", self._folder(), "Humble Loop sites (*.hloop)")
+        name, _ = QFileDialog.getOpenFileName(
+            self._window, "Open a site", self._folder(), "Humble Loop sites (*.hloop)"
+        )
         if name:
             self.open_path(Path(name))
 
@@ -122,7 +123,9 @@ class FileDesk(QObject):
         words = f"Brought in {result.words}"
         if result.problems:
             p = result.problems[0]
-            words += f"; {len(result.problems)} suspicious places, the first a {p.kind} at {p.easting:.2f}, {p.northing:.2f}"
+            words += (
+                f"; {len(result.problems)} suspicious places, the first a {p.kind} at {p.easting:.2f}, {p.northing:.2f}"
+            )
         self._session.said.emit(words)
 
     def stop_reading(self) -> None:

@@ -42,7 +42,7 @@ class Finder(QFrame):
 
     def open(self) -> None:
         """Show the box in the middle of the window's top."""
-        parent = self.parentWidget()
+        parent = self.window()
         width = min(460, parent.width() - 40)
         self.setGeometry((parent.width() - width) // 2, 76, width, 320)
         self.box.clear()

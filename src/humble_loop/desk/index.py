@@ -56,11 +56,7 @@ class SiteIndex(QWidget):
             self._mark()
             return
         self._shown = groups
-        folded = {
-            self.tree.topLevelItem(i).text(0).split(" (")[0]
-            for i in range(self.tree.topLevelItemCount())
-            if not self.tree.topLevelItem(i).isExpanded()
-        }
+        folded = {head.text(0).split(" (")[0] for head in self._heads() if not head.isExpanded()}
         self.tree.clear()
         for title, count, things in groups:
             head = QTreeWidgetItem([f"{title} ({count})"])
@@ -101,14 +97,18 @@ class SiteIndex(QWidget):
             groups.append((kind.title, len(things), entries))
         return groups
 
+    def _heads(self) -> list[QTreeWidgetItem]:
+        found = (self.tree.topLevelItem(i) for i in range(self.tree.topLevelItemCount()))
+        return [head for head in found if head is not None]
+
     def _items(self) -> Iterator[QTreeWidgetItem]:
         """Every row that is a thing, or a thing's heading."""
-        todo = [self.tree.topLevelItem(i) for i in range(self.tree.topLevelItemCount())]
+        todo = self._heads()
         while todo:
             head = todo.pop(0)
-            for k in range(head.childCount()):
-                yield head.child(k)
-                todo.append(head.child(k))
+            children = [c for k in range(head.childCount()) if (c := head.child(k)) is not None]
+            yield from children
+            todo += children
 
     def _filter(self, text: str) -> None:
         words = text.lower().split()
@@ -122,8 +122,8 @@ class SiteIndex(QWidget):
                 parent.setHidden(False)
                 parent.setExpanded(True)
         if words:
-            for i in range(self.tree.topLevelItemCount()):
-                self.tree.topLevelItem(i).setExpanded(True)
+            for head in self._heads():
+                head.setExpanded(True)
 
     def _mark(self) -> None:
         chosen = self._session.chosen.thing

@@ -118,7 +118,7 @@ class LabelLayer(Layer):
         view = transform.mapRect(shown)
         scale = float(np.hypot(transform.m11(), transform.m12()))
         taken: list[QRectF] = []
-        found = []
+        found: list[tuple[Label, QPointF, QRectF, bool]] = []
         inside = self._tree.query(shapely.box(shown.left(), shown.top(), shown.right(), shown.bottom()))
         for i in sorted(inside.tolist()):
             label = self._labels[i]
@@ -190,7 +190,12 @@ class StrokeLayer(Layer):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         pens: dict[str, tuple[QPen, float]] = {}
         for _, paths, box in self._kept.values():
-            if not (box.left() <= view.right() and box.right() >= view.left() and box.top() <= view.bottom() and box.bottom() >= view.top()):
+            if not (
+                box.left() <= view.right()
+                and box.right() >= view.left()
+                and box.top() <= view.bottom()
+                and box.bottom() >= view.top()
+            ):
                 continue
             for role, path in paths:
                 if role not in pens:
@@ -203,7 +208,8 @@ class StrokeLayer(Layer):
 
 def _path(points: Floats) -> QPainterPath:
     """Lines (n, 2), NaN between them, as a path."""
-    return pg.arrayToQPath(points[:, 0], points[:, 1], connect="finite", finiteCheck=False)
+    path: QPainterPath = pg.arrayToQPath(points[:, 0], points[:, 1], connect="finite", finiteCheck=False)
+    return path
 
 
 class PairsLayer(Layer):

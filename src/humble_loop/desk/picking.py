@@ -48,7 +48,9 @@ class _Loose:
     def near(self, place: Place, reach: float) -> list[ThingId]:
         """Those whose boxes come within ``reach`` metres of a place."""
         e, n = place
-        return [self._ids[i] for i in self._tree.query(shapely.box(e - reach, n - reach, e + reach, n + reach)).tolist()]
+        return [
+            self._ids[i] for i in self._tree.query(shapely.box(e - reach, n - reach, e + reach, n + reach)).tolist()
+        ]
 
 
 @query

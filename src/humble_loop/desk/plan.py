@@ -30,7 +30,7 @@ from humble_loop.kinds.ground.reads import current_surface
 from humble_loop.kinds.street.plan import StreetLine, boxes
 from humble_loop.lines import describe
 from humble_loop.lines.describe import Drawing, Handle, Place
-from humble_loop.lines.faces import finished_mesh
+from humble_loop.lines.faces import FaceId, finished_mesh
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import ThingId, line_plan
 from humble_loop.lines.standing import kind_of, kinds
@@ -226,8 +226,8 @@ class PlanView(DrawingView):
     def _forget_gone(self) -> None:
         things = set(all_things(self.session.engine))
         keys = {*things, *((t, "details") for t in things)}
-        self.strokes.keep_only(keys)  # type: ignore[arg-type]
-        self.ground_lines.keep_only({*keys, *(k.key for k in kinds() if k.together)})  # type: ignore[arg-type]
+        self.strokes.keep_only(keys)
+        self.ground_lines.keep_only({*keys, *(k.key for k in kinds() if k.together)})
         self._drawn = {t: d for t, d in self._drawn.items() if ThingId(t.kind, t.id.removesuffix(" outline")) in things}
 
     def _show_fine(self) -> None:
@@ -243,8 +243,8 @@ class PlanView(DrawingView):
         self._queue += [partial(q.attempt, fine_lines, id) for id in found]
         self._queue.append(partial(self._take_fine, found))
 
-    def _take_fine(self, faces: list[object]) -> None:
-        made = [self.session.engine.attempt(fine_lines, id) for id in faces]  # type: ignore[arg-type]
+    def _take_fine(self, faces: list[FaceId]) -> None:
+        made = [self.session.engine.attempt(fine_lines, id) for id in faces]
         good = [m for m in made if not isinstance(m, Unsolved)]
         self.fine.show_pairs([m[0] for m in good])
         arrows = np.concatenate([m[1] for m in good]) if good and self.show_flow else np.empty((0, 4))
@@ -253,12 +253,17 @@ class PlanView(DrawingView):
     def _show_areas(self) -> None:
         if self.theme is None:
             return
-        t, shapes = self.theme, []
+        t = self.theme
+        shapes: list[tuple[Floats, QColor | None, QPen]] = []
         outline_pen, chosen = t.pen("lot", 1.0), self.session.chosen.thing
         for drawn in self._drawn.values():
             for area in drawn.areas:
                 if area.role == "pad":
-                    pen = t.pen("broken", 1.8) if area.wrong else t.pen("ink", 1.4 if area.state == "set" else 0.7, alpha=160)
+                    pen = (
+                        t.pen("broken", 1.8)
+                        if area.wrong
+                        else t.pen("ink", 1.4 if area.state == "set" else 0.7, alpha=160)
+                    )
                     shapes.append((area.ring, self._depth_colour(area.depth), pen))
                 elif area.thing == chosen:
                     shapes.append((area.ring, t.colour("chosen", 26), t.pen("chosen", 2.0)))
@@ -417,4 +422,3 @@ def _label(label: describe.Label, settings: object) -> Label:
         text = f"● {text}"
     least = _RANK_LEAST.get(label.rank, 0.0)
     return Label(*label.place, text, label.role, label.size, label.weight, label.rank, label.centred, least)
-

@@ -122,7 +122,9 @@ class Sketch:
         why = self._session.preview(self._edit(points))
         self._session.choose(ThingId("street", self.id))
         leg = float(np.hypot(points[-1][0] - points[-2][0], points[-1][1] - points[-2][1]))
-        words = f"leg {show('length', leg, self._session.site.settings)}" + (f" (typed {self._text})" if self._text else "")
+        words = f"leg {show('length', leg, self._session.site.settings)}" + (
+            f" (typed {self._text})" if self._text else ""
+        )
         self._say(f"{words}<br>{why or self._depth()}<br>double-click or Enter ends it, Esc gives it up")
 
     def _depth(self) -> str:

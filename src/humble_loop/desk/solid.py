@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QVBoxLayout, QWidget
@@ -38,8 +40,8 @@ class SolidView(QWidget):
         self._theme: Theme | None = None
         self._plotter: object = None
         self._meshes: dict[object, tuple[Surface, object]] = {}  # what each mesh was made from, and the mesh
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(250)
@@ -61,8 +63,8 @@ class SolidView(QWidget):
         if self._plotter is None:
             from pyvistaqt import QtInteractor  # heavy, and wanted only here
 
-            plotter = QtInteractor(self, auto_update=False)
-            self.layout().addWidget(plotter)
+            plotter: Any = QtInteractor(self, auto_update=False)
+            self._column.addWidget(plotter)
             self._plotter = plotter
             plotter.enable_anti_aliasing("ssaa")
             if self._theme is not None:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QWidget
 
 from humble_loop.desk.session import Session
 from humble_loop.engine.query import Unsolved
@@ -26,13 +26,17 @@ class StatusLine(QWidget):
         self._tree: FaceTree | None = None
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 2, 10, 3)
+        self.setFixedHeight(26)  # signs from another font must not push the views about
         row.setSpacing(16)
         self.said, self.place, self.levels = QLabel(), QLabel(), QLabel()
         self.station, self.count, self.time = QLabel(), QLabel(), QLabel()
         for label in (self.place, self.levels, self.station):
             row.addWidget(label)
-        row.addStretch(1)
-        for label in (self.said, self.count, self.time):
+        # A long sentence is cut at the line's end (and whole in its tip); it never makes the window wider.
+        self.said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.said.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        row.addWidget(self.said, 1)
+        for label in (self.count, self.time):
             row.addWidget(label)
         self.time.setProperty("role", "quiet")
         self._hide_said = QTimer(self)

@@ -96,7 +96,12 @@ class Strip(QWidget):
             painter.drawEllipse(box)
             self._text(painter, t, box, mark.words)
         else:
-            self._draw_box(painter, t, mark, QRectF(x0 + 1, 1.0 if mark.side == "left" else middle + 13, max(x1 - x0 - 2, 4), middle - 14))
+            self._draw_box(
+                painter,
+                t,
+                mark,
+                QRectF(x0 + 1, 1.0 if mark.side == "left" else middle + 13, max(x1 - x0 - 2, 4), middle - 14),
+            )
 
     def _draw_box(self, painter: QPainter, t: Theme, mark: Mark, box: QRectF) -> None:
         chosen = mark.thing is not None and self._session.chosen.thing == mark.thing

@@ -47,7 +47,10 @@ class Theme:
     def faint(self, role: str, share: float, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> QPen:
         """A hairline in the colour of ``role`` mixed into the paper: as faint as a transparent one, far quicker."""
         a, b = QColor(getattr(self, role)), QColor(self.paper)
-        mixed = [round(share * x + (1 - share) * y) for x, y in zip(a.getRgb()[:3], b.getRgb()[:3])]
+        mixed = [
+            round(share * x + (1 - share) * y)
+            for x, y in ((a.red(), b.red()), (a.green(), b.green()), (a.blue(), b.blue()))
+        ]
         pen = QPen(QColor(*mixed), 1.0, style)
         pen.setCosmetic(True)
         return pen

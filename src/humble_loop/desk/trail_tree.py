@@ -59,7 +59,9 @@ class TrailTree(QWidget):
             return
         e, n = self._session.origin
         unit = self._session.site.settings.units
-        self.head.setText(f"Level trail at {show_length(self._point[0] + e, unit, 2)}, {show_length(self._point[1] + n, unit, 2)}")
+        self.head.setText(
+            f"Level trail at {show_length(self._point[0] + e, unit, 2)}, {show_length(self._point[1] + n, unit, 2)}"
+        )
         item = self._item(step, None)
         self.tree.addTopLevelItem(item)
         self._open(item, _OPEN)
@@ -68,8 +70,9 @@ class TrailTree(QWidget):
         if depth <= 0:
             return
         item.setExpanded(True)
-        for k in range(item.childCount()):
-            self._open(item.child(k), depth - 1)
+        for child in [item.child(k) for k in range(item.childCount())]:
+            if child is not None:
+                self._open(child, depth - 1)
 
     def _item(self, step: Step, term: Term | None) -> QTreeWidgetItem:
         name = f"{_MARKS.get(step.source, '')} {step.quantity}".strip()

@@ -81,7 +81,8 @@ class DrawingView(pg.PlotWidget):
 
     def pixel(self, place: Place) -> QPoint:
         """Widget position of data coordinates."""
-        return self.mapFromScene(self.plotItem.vb.mapViewToScene(QPointF(*place)))
+        at: QPoint = self.mapFromScene(self.plotItem.vb.mapViewToScene(QPointF(*place)))
+        return at
 
     def handle_at(self, at: QPointF) -> Handle | None:
         """The handle under a widget position."""

@@ -20,12 +20,15 @@ class Welcome(QFrame):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName("panel")
+        self._plan = parent
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(22, 18, 22, 18)
         self._column.setSpacing(8)
         title = QLabel("An empty site")
         title.setProperty("role", "title")
-        words = QLabel("Drop a survey here: points, a surface, a drawing, a point cloud or a grid. Then draw the first street.")
+        words = QLabel(
+            "Drop a survey here: points, a surface, a drawing, a point cloud or a grid. Then draw the first street."
+        )
         words.setWordWrap(True)
         words.setProperty("role", "quiet")
         self._column.addWidget(title)
@@ -65,7 +68,7 @@ class Welcome(QFrame):
         empty = not session.dragging and not any(v for k, v in session.site.things.items() if k not in libraries)
         if empty:
             self.adjustSize()
-            parent = self.parentWidget()
+            parent = self._plan
             self.setFixedWidth(340)
             size = self.sizeHint()
             area = QRect((parent.width() - 340) // 2, (parent.height() - size.height()) // 2, 340, size.height())

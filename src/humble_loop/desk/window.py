@@ -204,7 +204,7 @@ class MainWindow(QMainWindow):
         recent = self._menu.addMenu("Recent")
         paths = self.files.recent()
         for path in paths:
-            recent.addAction(path, lambda path=path: self.files.open_path(Path(path)))
+            recent.addAction(path, partial(self.files.open_path, Path(path)))
         recent.setEnabled(bool(paths))
         self._menu.addSeparator()
         self._menu.addAction("Quit", self.close)
@@ -212,7 +212,7 @@ class MainWindow(QMainWindow):
     def _fill_tools(self, stage: int) -> None:
         while self._tools.count():
             item = self._tools.takeAt(0)
-            widget = item.widget()
+            widget = item.widget() if item is not None else None
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
@@ -361,4 +361,3 @@ class MainWindow(QMainWindow):
         self.plan.look_at(east, north)
         self.session.point_at(east, north)
         self.session.point_asked.emit(east, north)
-

@@ -93,9 +93,7 @@ def bring_in(
     return brought.edit(site), brought
 
 
-def read_files(
-    paths: Sequence[Path], options: Options | None = None, progress: Progress = no_progress
-) -> Brought:
+def read_files(paths: Sequence[Path], options: Options | None = None, progress: Progress = no_progress) -> Brought:
     """Read what files hold: all points and breaklines together make one surface.
 
     Nothing is decided about the site yet: the edit adds it to whatever the site is by then. ``progress`` is told a
@@ -148,9 +146,7 @@ def read_files(
     return Brought(edit, tuple(problems), "; ".join(told))
 
 
-def _triangulated(
-    bundles: list[tuple[Path, Bundle]], options: Options
-) -> tuple[Path, Surface, list[Problem]] | None:
+def _triangulated(bundles: list[tuple[Path, Bundle]], options: Options) -> tuple[Path, Surface, list[Problem]] | None:
     """One surface of all loose points and breaklines; None where there are none."""
     sources = [(p, b) for p, b in bundles if len(b.points) or (b.breaklines and not b.surfaces)]
     points = [b.points for _, b in sources if len(b.points)]

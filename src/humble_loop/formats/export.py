@@ -27,7 +27,12 @@ def _csv(site: Delivery, path: Path) -> None:
     write_setout(site, path)
 
 
-WRITERS: dict[str, Callable[[Delivery, Path], None]] = {".xml": _landxml, ".landxml": _landxml, ".dxf": _dxf, ".csv": _csv}
+WRITERS: dict[str, Callable[[Delivery, Path], None]] = {
+    ".xml": _landxml,
+    ".landxml": _landxml,
+    ".dxf": _dxf,
+    ".csv": _csv,
+}
 
 
 def export(site: Delivery, target: Path) -> None:

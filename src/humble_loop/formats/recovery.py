@@ -12,7 +12,9 @@ import shutil
 import time
 import uuid
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
+from typing import IO
 
 import numpy as np
 
@@ -62,17 +64,21 @@ class Recovery:
         name = f"surface-{len(self._written) + 1}"
         for part, array in (("points", surface.points), ("triangles", surface.triangles)):
             target = self.folder / "surfaces" / f"{name}.{part}.npy"
-            write_safely(target, lambda file, array=array: np.save(file, array, allow_pickle=False))
+            write_safely(target, partial(np.save, arr=array, allow_pickle=False))
         self._written.append((surface, name))
         return name
 
     def _put(self, name: str, text: str) -> None:
-        write_safely(self.folder / name, lambda file: file.write(text.encode("utf-8")) and None)
+        write_safely(self.folder / name, lambda file: _put_text(file, text))
 
     def clear(self) -> None:
         """Remove the copy: everything is saved, or was given up on purpose."""
         shutil.rmtree(self.folder, ignore_errors=True)
         self._written.clear()
+
+
+def _put_text(file: IO[bytes], text: str) -> None:
+    file.write(text.encode("utf-8"))
 
 
 def lost_sessions(root: Path) -> list[Lost]:

@@ -17,8 +17,8 @@ import numpy as np
 from pydantic import ValidationError
 
 from humble_loop.formats.errors import FormatError
-from humble_loop.formats.safe_write import write_safely
 from humble_loop.formats.migrations import from_version_1
+from humble_loop.formats.safe_write import write_safely
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.model import Ground
 from humble_loop.lines.standing import kinds
@@ -97,7 +97,9 @@ def _assembled(path: Path, body: dict[str, Any]) -> Site:
             except ValidationError as error:
                 raise FormatError(path, f"{name} / {i} / {sentence(error)}; correct it or use its backup") from None
             if thing.id in seen:
-                raise FormatError(path, f"two of the {model.words}s share the id '{thing.id}'; correct it or use its backup")
+                raise FormatError(
+                    path, f"two of the {model.words}s share the id '{thing.id}'; correct it or use its backup"
+                )
             seen.add(thing.id)
             things.append(thing)
         site = site.replaced(name, things)

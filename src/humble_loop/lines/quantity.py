@@ -141,8 +141,8 @@ class Weights:
         out = self.constant.copy()
         for value, factor in self.decided.values():
             out = out + value * factor
-        for _, value, factor in self.elsewhere:
-            out = out + value * factor
+        for _, levels, factor in self.elsewhere:
+            out = out + levels * factor
         return out
 
 
@@ -173,7 +173,9 @@ def _collect(quantity: Quantity, factor: Floats, rows: Ints, found: Weights) -> 
             found.constant += f
 
 
-def known(name: Words, value: ArrayLike, rule: Words = "", source: Source = "worked out", unit: Reads = "level") -> Quantity:
+def known(
+    name: Words, value: ArrayLike, rule: Words = "", source: Source = "worked out", unit: Reads = "level"
+) -> Quantity:
     """Values that rest on nothing further: the ground, a survey, a library."""
     return Quantity(name, np.atleast_1d(np.asarray(value, dtype=np.float64)), rule, source, unit=unit)
 

@@ -93,7 +93,9 @@ class OnGradeLine(LevelRule):
 
     def _legs(self, s: Floats, side: str) -> tuple[np.ndarray, np.ndarray]:
         p = self.profile
-        i = np.clip(np.searchsorted(p.chainages, s, side="right" if side == "after" else "left") - 1, 0, p.chainages.size - 2)
+        i = np.clip(
+            np.searchsorted(p.chainages, s, side="right" if side == "after" else "left") - 1, 0, p.chainages.size - 2
+        )
         slack = 1e-9 * max(1.0, abs(float(p.chainages[-1])))
         inside = (s >= p.chainages[0] - slack) & (s <= p.chainages[-1] + slack)
         return i, np.where(inside, 1.0, np.nan)
@@ -112,7 +114,8 @@ class OnGradeLine(LevelRule):
 
     def _into(self, s: Floats, vip: np.ndarray) -> Floats:
         """How far each place lies inside the curve at a VIP; 0 outside."""
-        return np.maximum(0.5 * self.profile.curves[vip] - np.abs(s - self.profile.chainages[vip]), 0.0)
+        into: Floats = np.maximum(0.5 * self.profile.curves[vip] - np.abs(s - self.profile.chainages[vip]), 0.0)
+        return into
 
     def _change(self, vip: np.ndarray) -> Quantity:
         """The change of grade at VIPs (n,)."""
@@ -125,6 +128,12 @@ class OnGradeLine(LevelRule):
             times("grade after", self.leg(after), inner),
             times("grade before", self.leg(before), -inner),
             unit="grade",
+        )
+
+    def _curve_words(self, vip: np.ndarray, change: Quantity, into: Floats) -> Words:
+        curves = self.profile.curves
+        return lambda k: (
+            f"parabola of {curves[vip[k]]:.2f} m, {percent(change.value[k])} change, {into[k]:.2f} m into it"
         )
 
     def level(self, s: ArrayLike) -> Quantity:
@@ -141,13 +150,8 @@ class OnGradeLine(LevelRule):
             if np.any(into > 0):
                 length = np.where(p.curves[vip] > 0, p.curves[vip], 1.0)
                 change = self._change(vip)
-                addends.append(
-                    times(
-                        lambda k, v=vip, c=change, t=into: f"parabola of {p.curves[v[k]]:.2f} m, {percent(c.value[k])} change, {t[k]:.2f} m into it",
-                        change,
-                        into * into / (2.0 * length),
-                    )
-                )
+                words = self._curve_words(vip, change, into)
+                addends.append(times(words, change, into * into / (2.0 * length)))
         return summed(lambda k: f"{self.title} at {x[k]:.2f}", "on the grade line", *addends)
 
     def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
@@ -195,7 +199,11 @@ class Above(LevelRule):
         under = elsewhere(self.base_words, self.base, x, self.base_rule.levels(x))
         rises = [amount(_at(words, x), rise(x)) for words, rise in self.rises]
         return summed(
-            lambda k: f"{self.title} at {x[k]:.2f}", self.rule_words, times(self.base_words, under), *rises, source=self.source
+            lambda k: f"{self.title} at {x[k]:.2f}",
+            self.rule_words,
+            times(self.base_words, under),
+            *rises,
+            source=self.source,
         )
 
     def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
@@ -241,7 +249,11 @@ class Known(LevelRule):
     def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
         x = _places(s)
         return known(
-            lambda k: f"grade of {self.title} at {x[k]:.2f}", self.profile.grade(x, side), self.rule_words, self.source, "grade"
+            lambda k: f"grade of {self.title} at {x[k]:.2f}",
+            self.profile.grade(x, side),
+            self.rule_words,
+            self.source,
+            "grade",
         )
 
     def key_places(self) -> Floats:
@@ -259,7 +271,12 @@ class CubicBetween(LevelRule):
     grade_0: Quantity
     level_1: Quantity
     grade_1: Quantity
-    end_words: tuple[str, str, str, str] = ("level at its start", "grade at its start", "level at its end", "grade at its end")
+    end_words: tuple[str, str, str, str] = (
+        "level at its start",
+        "grade at its start",
+        "level at its end",
+        "grade at its end",
+    )
 
     @property
     def cubic(self) -> Cubic:
@@ -281,9 +298,15 @@ class CubicBetween(LevelRule):
         del side
         x = _places(s)
         w = self.cubic.slope_weights(x)
-        addends = [times(words, end, w[:, j]) for j, (words, end) in enumerate(zip(self.end_words, self._ends, strict=True))]
+        addends = [
+            times(words, end, w[:, j]) for j, (words, end) in enumerate(zip(self.end_words, self._ends, strict=True))
+        ]
         return summed(
-            lambda k: f"grade of {self.title}, {x[k]:.2f} m along", self.rule_words, *addends, source="tied", unit="grade"
+            lambda k: f"grade of {self.title}, {x[k]:.2f} m along",
+            self.rule_words,
+            *addends,
+            source="tied",
+            unit="grade",
         )
 
     def turning_points(self) -> list[Turning]:

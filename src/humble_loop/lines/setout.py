@@ -54,7 +54,11 @@ def divided(
     found: list[SetOutPoint] = []
     for j, element in enumerate(plan.base.elements):
         radius = 1.0 / abs(element.k0) if element.kind == ARC else np.inf
-        n = choice.divisions(element.length, radius) if np.isfinite(radius) else max(1, int(np.ceil(element.length / choice.interval)))
+        n = (
+            choice.divisions(element.length, radius)
+            if np.isfinite(radius)
+            else max(1, int(np.ceil(element.length / choice.interval)))
+        )
         s = np.linspace(plan.base.starts[j], plan.base.starts[j + 1], n + 1)
         marks = ["tangent point", *["division"] * (n - 1), "tangent point"]
         if j or not first:

@@ -193,7 +193,9 @@ class Site(Model):
     set_out: SetOut = SetOut()
     current_ground: str | None = None
     origin: tuple[Finite, Finite] | None = None
-    things: Annotated[Mapping[str, Things], SkipValidation, WithJsonSchema({})] = Field(default_factory=lambda: MappingProxyType({}))
+    things: Annotated[Mapping[str, Things], SkipValidation, WithJsonSchema({})] = Field(
+        default_factory=lambda: MappingProxyType({})
+    )
 
     def fields(self) -> dict[str, Any]:
         """Every field and collection by name, as the engine compares them."""

@@ -9,6 +9,7 @@ import numpy as np
 import shapely
 
 from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import Floats
 from humble_loop.ground.surface import Surface
 from humble_loop.ground.volume import Volume, volume_between
 from humble_loop.kinds.ground.reads import ground_of
@@ -53,11 +54,6 @@ class Overlap:
     place: tuple[float, float]
 
 
-def _rank(id: FaceId) -> int:
-    """Batters give way to everything else."""
-    return 1 if "batter" in str(getattr(id, "part", "")) else 0
-
-
 @query
 def overlaps_of(q: Engine, id: FaceId) -> tuple[Overlap, ...]:
     """Where a face lies over faces that come before it: what is built before batters, then by order."""
@@ -70,7 +66,7 @@ def overlaps_of(q: Engine, id: FaceId) -> tuple[Overlap, ...]:
     if mine.is_empty:
         return ()
     for other in tree.near(*box):
-        if other == id or (_rank(other), order[other]) > (_rank(id), order[id]):
+        if order[other] >= order[id]:
             continue
         theirs = footprint(q, other).plan
         if not shapely.intersects(mine, theirs) or shapely.touches(mine, theirs):
@@ -96,7 +92,8 @@ def counted(q: Engine, id: FaceId) -> Surface:
     if twice:
         rest = _each_once(rest)
     changed = ~shapely.equals(rest, plans)
-    points, triangles = [], []
+    points: list[Floats] = []
+    triangles: list[np.ndarray] = []
     for i in np.flatnonzero(changed):
         for piece in shapely.get_parts(shapely.constrained_delaunay_triangles(rest[i])):
             xy = shapely.get_coordinates(piece)[:3]

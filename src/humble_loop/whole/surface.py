@@ -45,6 +45,11 @@ def face_box(q: Engine, id: FaceId) -> tuple[float, float, float, float] | None:
     return (float(np.floor(w)), float(np.floor(s)), float(np.ceil(e)), float(np.ceil(n)))
 
 
+def gives_way(id: FaceId) -> bool:
+    """Whether a face is there only where nothing else is: a batter."""
+    return "batter" in str(getattr(id, "part", ""))
+
+
 @dataclass(frozen=True)
 class FaceTree:
     """Faces by place."""
@@ -59,9 +64,9 @@ class FaceTree:
 
 @query
 def face_tree(q: Engine) -> FaceTree:
-    """Every face that could be made, by place."""
+    """Every face that could be made, by place: what is built first, then batters, which give way to all of it."""
     ids, boxes = [], []
-    for id in all_faces(q):
+    for id in sorted(all_faces(q), key=gives_way):
         box = q.attempt(face_box, id)
         if box is not None and not isinstance(box, Unsolved):
             ids.append(id)
@@ -112,4 +117,3 @@ def whole_surface(q: Engine) -> Whole:
     merged = place[triangles]
     keep = (merged[:, 0] != merged[:, 1]) & (merged[:, 1] != merged[:, 2]) & (merged[:, 0] != merged[:, 2])
     return Whole(Surface(points[first], merged[keep]), tuple(id for id, _ in made), owner[keep])
-

@@ -15,9 +15,9 @@ from humble_loop.kinds.junction.layout import (
     throat,
 )
 from humble_loop.kinds.junction.model import set_corner
-from humble_loop.kinds.junction.nodes import drawn_end, node_id, unworked
+from humble_loop.kinds.junction.nodes import node_id, unworked
 from humble_loop.kinds.street.checks import face_findings
-from humble_loop.kinds.street.plan import class_of, end_point, is_new, name_of
+from humble_loop.kinds.street.plan import class_of, drawn_end, end_point, is_new, name_of
 from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_high, too_low, unique
 from humble_loop.lines.line import ThingId, line
 from humble_loop.lines.rules import CubicBetween
@@ -61,7 +61,9 @@ def _return(q: Engine, street: str, end: End, corner: Side, of: ThingId) -> list
         return point(made.plan.points([s])[0])
 
     if not fits_through(q, street, end, corner):
-        words = "its return starts where the through street has no lip of its own: another junction or a head stands there"
+        words = (
+            "its return starts where the through street has no lip of its own: another junction or a head stands there"
+        )
         remedy = "lessen its radius, or move the two junctions apart"
         found.append(Finding("corners run into one another", of, name, words, remedy, place=place(0.0)))
     s = np.linspace(0.0, cubic.length, 81)

@@ -49,7 +49,7 @@ def faces_of(q: Engine, street: str, end: End) -> tuple[FaceId, ...]:
     if not is_new(q, street):
         return ()
     corners: tuple[Side, Side] = ("left", "right")
-    outside = [JunctionFace(street, end, part, c) for c in corners for part in ("roadside", "batter")]  # type: ignore[arg-type]
+    outside = [JunctionFace(street, end, part, c) for c in corners for part in ("roadside", "batter")]
     return (JunctionFace(street, end, "patch"), *outside)
 
 
@@ -95,13 +95,13 @@ def _on(q: Engine, id: LineId, s: Floats) -> tuple[Floats, Floats]:
 def _patch(q: Engine, street: str, end: End) -> Patch:
     """From the through lip between the two returns, round both returns, to the side street's own carriageway."""
     t, name = throat(q, street, end), junction_name(q, street, end)
-    left, right = (kerb_return(q, street, end, c) for c in ("left", "right"))  # type: ignore[arg-type]
+    left, right = (kerb_return(q, street, end, c) for c in ("left", "right"))
     lips = {}
     for c in ("left", "right"):
-        id = ReturnLine(street, end, c)  # type: ignore[arg-type]
-        lips[c] = line(q, id).points(return_rows(q, street, end, c))  # type: ignore[arg-type]
+        id = ReturnLine(street, end, c)
+        lips[c] = line(q, id).points(return_rows(q, street, end, c))
     through = _through(q, street, end, left.through_at, right.through_at)
-    sides: dict[str, Side] = {c: leg_side(end, c) for c in ("left", "right")}  # type: ignore[arg-type]
+    sides: dict[str, Side] = {c: leg_side(end, c) for c in ("left", "right")}
     near = 0 if end == "start" else -1
     halves = {c: side_rows(q, street, side) for c, side in sides.items()}
     ends = {c: line(q, StreetLine(street, "lip", sides[c])).points(halves[c][[near]]) for c in sides}
@@ -133,7 +133,11 @@ def _through(q: Engine, street: str, end: End, begin: float, finish: float) -> F
     j, t = require_joint(q, street, end), throat(q, street, end)
     id = through_lip(j)
     if is_new(q, j.through):
-        s = rows(q, j.through) if line(q, id).plan.base is chain_of(q, j.through) else side_rows(q, j.through, j.lip_side)
+        s = (
+            rows(q, j.through)
+            if line(q, id).plan.base is chain_of(q, j.through)
+            else side_rows(q, j.through, j.lip_side)
+        )
         return _between(_on(q, id, s), begin, finish)
     lip = line(q, id)
     low, high = min(begin, finish), max(begin, finish)

@@ -9,7 +9,16 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.junction import reach, show
 from humble_loop.kinds.junction.checks import RULES, junction_findings, meeting_findings
 from humble_loop.kinds.junction.faces import JunctionFace, face_of, faces_of
-from humble_loop.kinds.junction.layout import ReturnLine, corner_shape, divisions, end_tie, kerb_return, plan_of, rule_of, turn_of
+from humble_loop.kinds.junction.layout import (
+    ReturnLine,
+    corner_shape,
+    divisions,
+    end_tie,
+    kerb_return,
+    plan_of,
+    rule_of,
+    turn_of,
+)
 from humble_loop.kinds.junction.model import JunctionChoice
 from humble_loop.kinds.junction.nodes import Joint, all_joints, joint, junction_name, node_id, of_node
 from humble_loop.kinds.junction.tables import TABLES

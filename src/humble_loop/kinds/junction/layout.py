@@ -260,7 +260,11 @@ class OnThroughSurface(LevelRule):
         return summed(
             lambda k: f"grade of {self.title} at {x[k]:.2f}",
             f"across the surface of {self.through_name}",
-            times("through crown's grade", elsewhere("through crown", self.crown_id, at, self.crown.grades(at, side), "grade"), along),
+            times(
+                "through crown's grade",
+                elsewhere("through crown", self.crown_id, at, self.crown.grades(at, side), "grade"),
+                along,
+            ),
             amount("crossfall and its turning", self.fall(at) * outwards + self.fall.slope(at) * out * along),
             source="tied",
             unit="grade",
@@ -379,14 +383,20 @@ class GrownFromGround(LevelRule):
         return summed(
             lambda k: f"{self.title} at {x[k]:.2f}",
             "growing out of the ground along an existing street",
-            times(lambda k: f"{100 * (1 - share[k]):.0f} % of the ground", known("ground", under, "", "ground"), 1.0 - share),
+            times(
+                lambda k: f"{100 * (1 - share[k]):.0f} % of the ground",
+                known("ground", under, "", "ground"),
+                1.0 - share,
+            ),
             times(lambda k: f"{100 * share[k]:.0f} % of the section", made, share),
         )
 
     def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
         x = np.atleast_1d(np.asarray(s, dtype=np.float64))
         step = 1e-3 if side == "after" else -1e-3
-        return known(f"grade of {self.title}", (self.levels(x + step) - self.levels(x)) / step, "over a millimetre", unit="grade")
+        return known(
+            f"grade of {self.title}", (self.levels(x + step) - self.levels(x)) / step, "over a millimetre", unit="grade"
+        )
 
 
 def _grade_at(name: str, made: Line, id: LineId, at: float, side: str, direction: float) -> Quantity:
@@ -411,7 +421,9 @@ def return_rule(q: Engine, street: str, end: End, corner: Side) -> CubicBetween:
     grade_0 = _grade_at("grade leaving the through lip", through, through_id, made.through_at, "after", made.direction)
     s, outwards = made.side_chainage, 1.0 if end == "start" else -1.0
     level_1 = elsewhere(side.title, side_id, s, side.rule.levels([s]))
-    grade_1 = _grade_at("grade reaching the side lip", side, side_id, s, "after" if end == "start" else "before", outwards)
+    grade_1 = _grade_at(
+        "grade reaching the side lip", side, side_id, s, "after" if end == "start" else "before", outwards
+    )
     if not np.isfinite(level_1.value[0] + grade_1.value[0]):
         raise Unsolved(
             name,

@@ -240,8 +240,15 @@ def unworked(q: Engine, street: str) -> tuple[Node, ...]:
                 if np.hypot(*(p - r)) <= JOIN:
                     legs = [
                         _leg(mine, street, 0.0 if end == "start" else mine.total, 1 if end == "start" else -1),
-                        _leg(theirs, other, 0.0 if other_end_ == "start" else theirs.total, 1 if other_end_ == "start" else -1),
+                        _leg(
+                            theirs,
+                            other,
+                            0.0 if other_end_ == "start" else theirs.total,
+                            1 if other_end_ == "start" else -1,
+                        ),
                     ]
                     members = (f"{street}:{drawn_end(q, street, end)}", f"{other}:{drawn_end(q, other, other_end_)}")
-                    found.append(Node(NodeId("end to end", members), frozen(p), tuple(sorted(legs, key=lambda g: g.heading))))
+                    found.append(
+                        Node(NodeId("end to end", members), frozen(p), tuple(sorted(legs, key=lambda g: g.heading)))
+                    )
     return tuple(found)

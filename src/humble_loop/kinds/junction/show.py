@@ -83,7 +83,11 @@ def facts(q: Engine, street: str, end: End) -> tuple[Row, ...]:
 
 
 def _corner(q: Engine, street: str, end: End, corner: Side) -> list[Row]:
-    made, choice, drawn = q.attempt(kerb_return, street, end, corner), corner_choice(q, street, end, corner), drawn_end(q, street, end)
+    made, choice, drawn = (
+        q.attempt(kerb_return, street, end, corner),
+        corner_choice(q, street, end, corner),
+        drawn_end(q, street, end),
+    )
     radius = radius_of(q, street, end, corner)
     state = "set" if choice.radius else "proposed"
 
@@ -99,13 +103,20 @@ def _corner(q: Engine, street: str, end: End, corner: Side) -> list[Row]:
         rows.append(Fact("at the through lip", "level", lip.rule.cubic.z0, "tied", inner=True))
         rows.append(Fact("at the side lip", "level", lip.rule.cubic.z1, "tied", inner=True))
     if not isinstance(lip, Unsolved):
-        count = lambda v: lambda s: set_corner(s, street, drawn, corner, divisions=v)  # noqa: E731
+
+        def count(n: int | None) -> Edit:
+            return lambda s: set_corner(s, street, drawn, corner, divisions=n)
+
         given = "set" if choice.divisions else "proposed"
         n = divisions(q, street, end, corner)
-        rows.append(Fact("divisions", "count", n, given, count, count(None) if choice.divisions else count(n), inner=True))
+        rows.append(
+            Fact("divisions", "count", n, given, count, count(None) if choice.divisions else count(n), inner=True)
+        )
     pits = (("no", "no pit"), ("yes", "pit at the low point"))
     pit = "yes" if choice.pit else "no"
-    rows.append(Choice("pit", pits, pit, lambda v: lambda s: set_corner(s, street, drawn, corner, pit=v == "yes"), True))
+    rows.append(
+        Choice("pit", pits, pit, lambda v: lambda s: set_corner(s, street, drawn, corner, pit=v == "yes"), True)
+    )
     return rows
 
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
+
 import numpy as np
 import shapely
 
@@ -190,7 +193,7 @@ def row_findings(q: Engine, row_id: str) -> tuple[Finding, ...]:
     found = []
     for choice in placed_pads(q, row_id).lost:
         words = f"the pad level {choice.level:.3f}, set on lot {choice.number}, has no lot to stand on any more"
-        mend = Mend("Forget that level", lambda s, i=choice.id: s.without(PadChoice, i))
+        mend = Mend("Forget that level", partial(_without_pad, id=choice.id))
         place = point(made[-1].last.front)
         remedy = "cut the row so that a lot stands there again, or forget the level"
         found.append(Finding("pad without its lot", of, name, words, remedy, place=place, severity="near", mend=mend))
@@ -235,7 +238,15 @@ def lot_drawing(q: Engine, id: str) -> Drawing:
         Area("pad", plan.pad, of, made.level - made.wanted, made.state, wrong),
     )
     level = Label(
-        (float(e), float(n)), "ink", 2, unit="level", value=made.level, state=made.state, centred=True, weight=500, size=12
+        (float(e), float(n)),
+        "ink",
+        2,
+        unit="level",
+        value=made.level,
+        state=made.state,
+        centred=True,
+        weight=500,
+        size=12,
     )
     return Drawing((), areas, (level, number))
 
@@ -289,11 +300,17 @@ def _row_facts(frame: LotFrame) -> tuple[Row, ...]:
         ("side_gap", "side gap"),
         ("rear_gap", "rear gap"),
     ):
-        rows.append(
-            Fact(label, "length", getattr(row, key), "set", lambda v, k=key: lambda s: set_lot_row(s, row.id, **{k: v}))
-        )
+        rows.append(Fact(label, "length", getattr(row, key), "set", _row_field(row.id, key)))
     rows.append(Actions(((f"Remove the row {row.name}", lambda s: remove_lot_row(s, row.id)),)))
     return tuple(rows)
+
+
+def _row_field(row: str, key: str) -> Callable[[float], Edit]:
+    return lambda value: lambda s: set_lot_row(s, row, **{key: value})
+
+
+def _without_pad(site: Site, id: str) -> Site:
+    return site.without(PadChoice, id)
 
 
 def line_with_lots(q: Engine, street: str, frontage: float = FRONTAGE, depth: float = DEPTH) -> Edit:
@@ -303,7 +320,7 @@ def line_with_lots(q: Engine, street: str, frontage: float = FRONTAGE, depth: fl
     """
     taken = {row.place for row in rows_of(q, street)}
     turned, name = frame_of(q, street).turned, name_of(q, street)
-    places = []
+    places: list[tuple[str, float]] = []
     for side in SIDES:
         low, high = own_range(q, street, side)
         drawn = other_side(side) if turned else side

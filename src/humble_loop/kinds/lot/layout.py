@@ -102,14 +102,17 @@ def lots_of_row(q: Engine, row_id: str) -> tuple[LotFrame, ...]:
     """The lots of one row, in plan only."""
     row = parts.one(q, LotRow, row_id)
     runs = _round_head(q, row) if row.place == "head" else _along_side(q, row)
-    street, found, along = name_of(q, row.street), [], 0.0
+    found: list[LotFrame] = []
+    street, along = name_of(q, row.street), 0.0
     for corners in runs:
         for a, b in zip(corners[:-1], corners[1:]):
             number = row.first_number + len(found)
             frontage = _frontage(q, row, a, b)
             width = float(np.hypot(*(b.front - a.front)))
             name = f"{street} {_LETTER[row.place]}{number}"
-            found.append(LotFrame(lot_id(row.id, number), number, name, row, a, b, frontage, along + 0.5 * width, width))
+            found.append(
+                LotFrame(lot_id(row.id, number), number, name, row, a, b, frontage, along + 0.5 * width, width)
+            )
             along += width
     return tuple(found)
 
@@ -231,7 +234,9 @@ def _abeam_corner(q: Engine, row: LotRow, seen: Side) -> LotCorner:
     end = far_end(q, row.street)
     head = head_at(q, row.street, end)
     width = lane_width(q, row.street, own_side(end, seen))
-    return _head_corner(q, row, abeam(q, row.street, end, seen), max(row.depth - (head.radius - width), 0.4 * row.depth))
+    return _head_corner(
+        q, row, abeam(q, row.street, end, seen), max(row.depth - (head.radius - width), 0.4 * row.depth)
+    )
 
 
 def _round_head(q: Engine, row: LotRow) -> list[list[LotCorner]]:
@@ -319,7 +324,9 @@ def lot_plan(q: Engine, id: str) -> LotPlan:
     pad = max(pieces, key=lambda g: g.area).simplify(0.05) if pieces else Polygon()
     if pad.area < 20.0:
         raise Unsolved(
-            made.name, "there is no room for a pad inside its setbacks", "lessen the setback or gaps, or enlarge the lot"
+            made.name,
+            "there is no room for a pad inside its setbacks",
+            "lessen the setback or gaps, or enlarge the lot",
         )
     lengths = np.hypot(*np.diff(front, axis=0).T)
     middle = np.asarray(LineString(front).interpolate(0.5, normalized=True).coords[0])
@@ -340,6 +347,10 @@ class Placed:
     lost: tuple[PadChoice, ...]
 
 
+def _nearest(lots: tuple[LotFrame, ...], along: float) -> LotFrame | None:
+    return min(lots, key=lambda f: abs(f.along - along), default=None)
+
+
 @query
 def placed_pads(q: Engine, row: str) -> Placed:
     """Each choice goes to the lot of its number if that still stands where it did, else to the lot that stands there."""
@@ -349,8 +360,10 @@ def placed_pads(q: Engine, row: str) -> Placed:
     for choice in sorted(parts.owned(q, PadChoice, row), key=lambda c: c.number):
         by_number = next((f for f in made if f.number == choice.number), None)
         here = by_number
-        if choice.along is not None and (by_number is None or abs(choice.along - by_number.along) > 0.5 * by_number.width):
-            here = min(made, key=lambda f: abs(f.along - choice.along), default=None)  # type: ignore[operator,arg-type]
+        if choice.along is not None and (
+            by_number is None or abs(choice.along - by_number.along) > 0.5 * by_number.width
+        ):
+            here = _nearest(made, choice.along)
             if here is not None and abs(here.along - choice.along) > 0.5 * here.width:
                 here = None
         if here is None or here.id in found:

@@ -78,9 +78,7 @@ def add_lot_row(site: Site, street: str, place: str, **values: Any) -> Site:
     """Add a row of lots; ``values`` are fields of LotRow."""
     s = by_name(site, Street, street)
     name = free_name(site, LotRow, f"{s.name} {place}")
-    return site.put(
-        made(LotRow, id=free_id(site, LotRow, name), name=name, street=s.id, place=place, **values)
-    )
+    return site.put(made(LotRow, id=free_id(site, LotRow, name), name=name, street=s.id, place=place, **values))
 
 
 def set_lot_row(site: Site, row: str, **values: Any) -> Site:

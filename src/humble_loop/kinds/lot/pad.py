@@ -111,7 +111,9 @@ def _boundary_middle(q: Engine, id: str) -> Quantity:
     on = front.lines[which]
     made = line(q, on)
     what = elsewhere(made.title, on, s, made.rule.levels([s]))
-    return summed(f"{lot(q, id).name} boundary at the middle of its frontage", "on the boundary", times("boundary line", what))
+    return summed(
+        f"{lot(q, id).name} boundary at the middle of its frontage", "on the boundary", times("boundary line", what)
+    )
 
 
 @query
@@ -207,7 +209,7 @@ def corner_slopes(q: Engine, corner: LotCorner) -> tuple[float, float]:
     if side is not None:
         shape = side_shape(q, street, side)
         return shape.cut_slope, shape.fill_slope
-    both = [side_shape(q, street, s) for s in ("left", "right")]  # type: ignore[arg-type]
+    both = [side_shape(q, street, s) for s in ("left", "right")]
     return min(s.cut_slope for s in both), min(s.fill_slope for s in both)
 
 

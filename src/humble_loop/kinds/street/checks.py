@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
@@ -82,7 +84,7 @@ def _bends(q: Engine, street: str, laid: Centreline) -> list[Finding]:
         part = f"{name} bend {p.index + 1}"
         if p.kind == "repeated":
             words, remedy = "it stands at the same place as the point before it", "remove one of the two"
-            mend = Mend("Remove it", lambda s, i=p.index: remove_bend(s, street, i))
+            mend = Mend("Remove it", partial(remove_bend, street=street, index=p.index))
             found.append(Finding("points at one place", of, part, words, remedy, place=at, mend=mend))
         elif p.kind == "transition":
             words = f"its transitions ({p.wanted:.2f} m together) turn more than the bend does"
@@ -195,7 +197,9 @@ def _curves(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
         s, j, crest = float(profile.chainages[i]), levels.index[i], change < 0
         mend = None
         if j >= 0:
-            mend = Mend(f"Make the curve {need:.2f} m long", lambda t, j=j, n=need: set_vip(t, street, j, curve_length=n))
+            mend = Mend(
+                f"Make the curve {need:.2f} m long", partial(set_vip, street=street, index=j, curve_length=need)
+            )
         words = (
             f"the {'crest' if crest else 'sag'} at {s:.2f} turns by {share(abs(change))} over {have:.2f} m; "
             f"K {rules.least_crest_k if crest else rules.least_sag_k:g} and {rules.least_curve_length:g} m need {need:.2f} m"

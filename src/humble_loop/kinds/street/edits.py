@@ -78,9 +78,7 @@ def reverse_street(site: Site, street: str, length: float) -> Site:
         for b in reversed(s.bends)
     )
     vips = tuple(v.model_copy(update={"chainage": length - v.chainage}) for v in reversed(s.vips))
-    turned = changed(
-        s, bends=bends, vips=vips, left_lip=s.right_lip, right_lip=s.left_lip, turned=not s.turned
-    )
+    turned = changed(s, bends=bends, vips=vips, left_lip=s.right_lip, right_lip=s.left_lip, turned=not s.turned)
     return site.put(turned)
 
 

@@ -124,4 +124,3 @@ class Streets(Kind):
     def at(self, q: Engine, thing: ThingId, place: tuple[float, float]) -> float:
         made = q.attempt(centreline, thing.id)
         return np.inf if isinstance(made, Unsolved) else abs(float(made.chain.feet([place]).offsets[0]))
-

@@ -72,11 +72,12 @@ def _found(q: Engine, street: str) -> GradeLine:
         )
     profile = Profile.of(ground.chainages[on], ground.levels[on])
     n = int(on.sum())
+    states: tuple[State, ...] = tuple("tied" for _ in range(n))
     vips = tuple(
         known(f"{name} at {s:.2f}", z, "the ground under the existing street", "ground")
         for s, z in zip(profile.chainages, profile.levels)
     )
-    return GradeLine(profile, ("tied",) * n, (-1,) * n, vips)
+    return GradeLine(profile, states, (-1,) * n, vips)
 
 
 def _set(q: Engine, street: str, vips: tuple[Vip, ...], ties: dict[End, EndTie]) -> GradeLine:
@@ -125,7 +126,9 @@ def _set(q: Engine, street: str, vips: tuple[Vip, ...], ties: dict[End, EndTie])
 
 
 def _tied(name: str, tie: EndTie) -> Quantity:
-    return summed(f"{name} VIP at {tie.chainage:.2f}", "tied where it leaves", times("throat", tie.level), source="tied")
+    return summed(
+        f"{name} VIP at {tie.chainage:.2f}", "tied where it leaves", times("throat", tie.level), source="tied"
+    )
 
 
 def _assembled(
@@ -161,7 +164,7 @@ def _proposed(q: Engine, street: str, ties: dict[End, EndTie]) -> GradeLine:
     ]
     for held, place in (("start", 0), ("end", -1)):
         if held in ties:
-            states[place], vips[place] = "tied", _tied(name, ties[held])  # type: ignore[index]
+            states[place], vips[place] = "tied", _tied(name, ties[held])
     return _assembled([float(c) for c in corners], [float(c) for c in curves], states, [-1] * len(vips), vips)
 
 

@@ -355,8 +355,8 @@ def face_of(q: Engine, id: StreetFace) -> Face:
     if id.part == "roadside":
         shape = side_shape(q, id.street, id.side)
         s, joined = _between_gaps(q, id.street, id.side)
-        lines = tuple(StreetLine(id.street, n, id.side) for n in shape.names)
-        return Strip(f"{name} {id.side} roadside", "roadside", lines, s, joined, shape.roles)
+        across = tuple(StreetLine(id.street, n, id.side) for n in shape.names)
+        return Strip(f"{name} {id.side} roadside", "roadside", across, s, joined, shape.roles)
     return _side_batter(q, id.street, id.side)
 
 
@@ -388,6 +388,8 @@ def batter(
     most: Floats | None = None,
 ) -> Sheet:
     """The batter outside a boundary line at rows (n,), from there to the ground, where nothing adjoins the boundary."""
+    if ground_of(q).empty:
+        return _no_batter(title, boundary)
     middle = 0.5 * (s[:-1] + s[1:])
     free = np.asarray(joined).copy()
     for kind in kinds():
@@ -404,6 +406,11 @@ def batter(
     points, met = sheet_to_ground(q, hinges, outwards[index], slopes, room[index])
     together = np.array([free[a] and b == a + 1 for a, b in zip(index[:-1], index[1:])], dtype=bool)
     return Sheet(title, "batter", points, together, (boundary,), met)
+
+
+def _no_batter(title: str, *lines: LineId) -> Sheet:
+    """Without ground a slope ends nowhere, so there is none."""
+    return Sheet(title, "batter", np.empty((0, 2, 3)), np.empty(0, np.bool_), lines, np.empty(0, np.bool_))
 
 
 def sheet_to_ground(
@@ -431,6 +438,8 @@ def _side_batter(q: Engine, street: str, side: Side) -> Sheet:
 
 def _end_batter(q: Engine, street: str, end: End) -> Sheet:
     """From the left boundary's corner, fanned round, along the end, and round the right boundary's corner."""
+    if ground_of(q).empty:
+        return _no_batter(f"{name_of(q, street)} {end} batter")
     chain = chain_of(q, street)
     s = 0.0 if end == "start" else chain.total
     heading = float(chain.at([s]).headings[0])
@@ -451,7 +460,9 @@ def _end_batter(q: Engine, street: str, end: End) -> Sheet:
     fan_left = np.cos(turn)[:, None] * left + np.sin(turn)[:, None] * ahead
     fan_right = (np.cos(turn)[:, None] * -left + np.sin(turn)[:, None] * ahead)[::-1]
     n = len(hinges)
-    points = np.concatenate([np.repeat(hinges[:1], len(turn), axis=0), hinges, np.repeat(hinges[-1:], len(turn), axis=0)])
+    points = np.concatenate(
+        [np.repeat(hinges[:1], len(turn), axis=0), hinges, np.repeat(hinges[-1:], len(turn), axis=0)]
+    )
     outwards = np.concatenate([fan_left, np.tile(ahead, (n, 1)), fan_right])
     shapes = [section_of(q, street).side(side) for side in SIDES]
     slopes = (min(p.cut_slope for p in shapes), min(p.fill_slope for p in shapes))
@@ -468,5 +479,3 @@ def lip_levels(q: Engine, street: str, side: Side, chainages: ArrayLike) -> Floa
         return np.where((s >= low - 1e-6) & (s <= high + 1e-6), made.rule.levels(s), np.nan)
     at = made.plan.base.feet(chain_of(q, street).points_at(s, lip_offset(q, street, side))).chainages
     return made.rule.levels(at)
-
-

@@ -67,7 +67,9 @@ def role_in_plan(point: str, side: str | None, corner: bool = False) -> str | No
 
 def outline(q: Engine, street: str) -> Drawing:
     """The centreline and the lines beside it."""
-    by_role: dict[str, list[Floats]] = {"centreline": [chain_of(q, street).points_at(chain_of(q, street).sampled(sag=SAG))]}
+    by_role: dict[str, list[Floats]] = {
+        "centreline": [chain_of(q, street).points_at(chain_of(q, street).sampled(sag=SAG))]
+    }
     for id in lines_of(q, street):
         assert isinstance(id, StreetLine)
         role = role_in_plan(id.point, id.side) if id.side else None
@@ -133,18 +135,34 @@ def facts(q: Engine, street: str) -> tuple[Row, ...]:
     rows.append(Fact("length", "length", made.chain.total))
     for i, b in enumerate(bends_of(q, street)[1:-1], start=1):
         rows.append(
-            Fact(f"bend {i + 1} radius", "length", b[2], "set", lambda v, i=i: lambda s: edits.set_bend(s, street, i, radius=v))
+            Fact(
+                f"bend {i + 1} radius",
+                "length",
+                b[2],
+                "set",
+                _bend_field(street, i, "radius"),
+            )
         )
         if b[3] or b[4]:
-            for key, label, value in (("transition_in", "transition in", b[3]), ("transition_out", "transition out", b[4])):
+            for key, label, value in (
+                ("transition_in", "transition in", b[3]),
+                ("transition_out", "transition out", b[4]),
+            ):
                 rows.append(
-                    Fact(label, "length", value, "set", lambda v, i=i, k=key: lambda s: edits.set_bend(s, street, i, **{k: v}), inner=True)
+                    Fact(
+                        label,
+                        "length",
+                        value,
+                        "set",
+                        _bend_field(street, i, key),
+                        inner=True,
+                    )
                 )
     if frame.kind == "existing":
         lines = (("", "by the section"), *((i, parts.one(q, SurveyLine, i).name) for i in parts.ids(q, SurveyLine)))
         for key, label in (("left_lip", "left lip"), ("right_lip", "right lip")):
             current = getattr(frame, key) or ""
-            rows.append(Choice(label, lines, current, lambda v, k=key: lambda s: edits.set_street(s, street, **{k: v or None})))
+            rows.append(Choice(label, lines, current, _lip_field(street, key)))
     rows += _vips(q, street)
     total = made.chain.total
     rows.append(
@@ -158,8 +176,16 @@ def facts(q: Engine, street: str) -> tuple[Row, ...]:
     return tuple(rows)
 
 
+def _bend_field(street: str, i: int, key: str) -> Callable[[Any], Edit]:
+    return lambda value: lambda s: edits.set_bend(s, street, i, **{key: value})
+
+
+def _lip_field(street: str, key: str) -> Callable[[str], Edit]:
+    return lambda value: lambda s: edits.set_street(s, street, **{key: value or None})
+
+
 def _library(q: Engine, model: type[StreetClass] | type[TypicalSection]) -> tuple[tuple[str, str], ...]:
-    return tuple((i, parts.one(q, model, i).name) for i in parts.ids(q, model))  # type: ignore[type-var]
+    return tuple((i, parts.one(q, model, i).name) for i in parts.ids(q, model))
 
 
 def keep(q: Engine, street: str) -> Edit:
@@ -360,4 +386,3 @@ def ribbon(q: Engine, street: str) -> tuple[Mark, ...]:
 def lines_to_show(q: Engine, street: str) -> tuple[LineId, ...]:
     """The lines of a street's long section beside the crown."""
     return tuple(StreetLine(street, "lip", side) for side in SIDES)
-

@@ -62,7 +62,9 @@ def street_table(q: Engine, of: str | None, every: float | None) -> Table:
         else:
             state = "set" if "set" in made.states else made.states[-1]
             grades = np.abs(made.profile.grades)
-        out.append((name_of(q, i), frame.kind, frame.street_class, frame.section, length, state, grades.min(), grades.max()))
+        out.append(
+            (name_of(q, i), frame.kind, frame.street_class, frame.section, length, state, grades.min(), grades.max())
+        )
     columns = ("street", "kind", "street_class", "section", "length", "grade_line", "flattest", "steepest")
     return Table(columns, tuple(out))
 
@@ -112,7 +114,7 @@ def section_table(q: Engine, of: str | None, every: float | None) -> Table:
         crowned: set[float] = set()
         for side in SIDES:
             for part in ("carriageway", "roadside"):
-                id = StreetFace(street, part, side)  # type: ignore[arg-type]
+                id = StreetFace(street, part, side)
                 made, points = solved(q, of, face, id), solved(q, of, strip_points, id)
                 if made is None or points is None:
                     continue

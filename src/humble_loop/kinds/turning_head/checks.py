@@ -58,9 +58,7 @@ def _lip(q: Engine, street: str, end: End, levels: RingLevels, rules: StreetClas
             s = float(0.5 * (profile.chainages[i] + profile.chainages[i + 1]))
             words = f"its lip falls at only {share(g)}, less than {share(rules.least_kerb_fall)}"
             where, least = point(plan.points([s])[0]), rules.least_kerb_fall
-            found.append(
-                Finding("bulb drainage", of, name, words, "lessen its radial fall", g, least, s, where)
-            )
+            found.append(Finding("bulb drainage", of, name, words, "lessen its radial fall", g, least, s, where))
     return found
 
 

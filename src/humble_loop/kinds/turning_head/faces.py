@@ -89,7 +89,7 @@ def _bulb(q: Engine, street: str, end: End) -> Patch:
     made, levels, chain = outline(q, street, end), ring_levels(q, street, end), chain_of(q, street)
     crown, u = line(q, StreetLine(street)), ring_rows(q, street, end)
     ring = line(q, HeadLine(street, end)).points(u)
-    at = {seen: leaves_at(q, street, end, seen) for seen in ("left", "right")}  # type: ignore[arg-type]
+    at = {seen: leaves_at(q, street, end, seen) for seen in ("left", "right")}
     last = -1 if end == "end" else 0
     halves = {seen: side_rows(q, street, own_side(end, seen)) for seen in at}  # type: ignore[arg-type]
     tips = {seen: line(q, StreetLine(street, "lip", own_side(end, seen))).points(halves[seen][[last]]) for seen in at}  # type: ignore[arg-type]

@@ -133,4 +133,3 @@ class TurningHeads(Kind):
     def at(self, q: Engine, thing: ThingId, place: tuple[float, float]) -> float:
         made = q.attempt(outline, *of_head(q, thing.id))
         return np.inf if isinstance(made, Unsolved) else float(np.hypot(*(made.centre - np.array(place))))
-

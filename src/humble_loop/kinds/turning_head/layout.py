@@ -151,7 +151,12 @@ def ring_levels(q: Engine, street: str, end: End) -> RingLevels:
     stands at the wanted radial fall below the centre, raised (or with a pit lowered) as far as the least kerb fall
     along the lip needs.
     """
-    head, made, rules, name = head_at(q, street, end), outline(q, street, end), class_of(q, street), head_name(q, street)
+    head, made, rules, name = (
+        head_at(q, street, end),
+        outline(q, street, end),
+        class_of(q, street),
+        head_name(q, street),
+    )
     total = made.ring.total
     crown = StreetLine(street)
     at_end = 0.0 if end == "start" else chain_of(q, street).total
@@ -164,8 +169,18 @@ def ring_levels(q: Engine, street: str, end: End) -> RingLevels:
     outlet: Literal["street", "pit"] = head.outlet if head.outlet != "auto" else ("street" if slope >= 0 else "pit")
     turn = float(made.ring.starts[1] + 0.5 * made.ring.length[1])
     c = min(_ROUNDING, 0.3 * turn, 0.3 * (total - turn))
-    za = summed(f"{name}, {c / 2:.2f} m round", "runs on at the straight lip's grade", times("straight lip", z0), times("its grade × half the rounding", m0, c / 2))
-    zb = summed(f"{name}, {total - c / 2:.2f} m round", "runs on at the straight lip's grade", times("straight lip", z1), times("its grade × half the rounding", m1, c / 2))
+    za = summed(
+        f"{name}, {c / 2:.2f} m round",
+        "runs on at the straight lip's grade",
+        times("straight lip", z0),
+        times("its grade × half the rounding", m0, c / 2),
+    )
+    zb = summed(
+        f"{name}, {total - c / 2:.2f} m round",
+        "runs on at the straight lip's grade",
+        times("straight lip", z1),
+        times("its grade × half the rounding", m1, c / 2),
+    )
     run_a, run_b = turn - c / 2, total - c / 2 - turn
     sign = 1.0 if outlet == "street" else -1.0
     least = rules.least_kerb_fall
@@ -192,7 +207,9 @@ def ring_levels(q: Engine, street: str, end: End) -> RingLevels:
     }
     governs = max(candidates, key=lambda k: sign * float(candidates[k].value[0]))
     vips = (z0, za, candidates[governs], zb, z1)
-    profile = Profile.of([0.0, c / 2, turn, total - c / 2, total], [float(v.value[0]) for v in vips], [0.0, c, c, c, 0.0])
+    profile = Profile.of(
+        [0.0, c / 2, turn, total - c / 2, total], [float(v.value[0]) for v in vips], [0.0, c, c, c, 0.0]
+    )
     rule = OnGradeLine(f"{name} lip", profile, vips)
     return RingLevels(rule, turn, outlet, float(centre.value[0]), governs)
 
@@ -220,7 +237,7 @@ class HeadShape:
 
 def head_shape(q: Engine, street: str, end: End) -> HeadShape:
     """How the roadside goes round a bulb. Raises Unsolved when its sides have different points."""
-    first, last = (side_shape(q, street, own_side(end, seen)) for seen in ("left", "right"))  # type: ignore[arg-type]
+    first, last = (side_shape(q, street, own_side(end, seen)) for seen in ("left", "right"))
     if first.names != last.names:
         raise Unsolved(
             head_name(q, street), "its left and right sections have different points", "use a section with alike sides"

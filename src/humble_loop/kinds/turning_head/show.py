@@ -147,7 +147,15 @@ def handles(q: Engine, street: str, end: End) -> tuple[Handle, ...]:
     by_radius = (Typed("size", "a radius", lambda v: edit("radius", v)),)
     by_offset = (Typed("length", "an offset to the left", lambda v: edit("offset", v)),)
     return (
-        Handle(("bulb", street, end), (float(back[0]), float(back[1])), f"{name} bulb", "round", radius_moved, by_radius, rule),
+        Handle(
+            ("bulb", street, end),
+            (float(back[0]), float(back[1])),
+            f"{name} bulb",
+            "round",
+            radius_moved,
+            by_radius,
+            rule,
+        ),
         Handle(
             ("bulb offset", street, end),
             (float(inside[0]), float(inside[1])),
@@ -166,7 +174,7 @@ def ribbon(q: Engine, street: str) -> tuple[Mark, ...]:
     for end, head in heads_of(q, street):
         if isinstance(q.attempt(outline, street, end), Unsolved):
             continue
-        at = [leaves_at(q, street, end, seen) for seen in ("left", "right")]  # type: ignore[arg-type]
+        at = [leaves_at(q, street, end, seen) for seen in ("left", "right")]
         total = chain_of(q, street).total
         a, b = (min(at), total + head.radius) if end == "end" else (-head.radius, max(at))
         found.append(Mark("head", "across", a, b, "bulb"))

@@ -10,7 +10,10 @@ from humble_loop.kinds.street.tables import solved, streets
 from humble_loop.kinds.turning_head.layout import head_name, heads_of, leaves_at, outline, ring_levels
 from humble_loop.lines.table import Table
 
-_POINTS = tuple(f"{side}_{what}_tangent" for side, what in (("left", "straight"), ("left", "bulb"), ("right", "bulb"), ("right", "straight")))
+_POINTS = tuple(
+    f"{side}_{what}_tangent"
+    for side, what in (("left", "straight"), ("left", "bulb"), ("right", "bulb"), ("right", "straight"))
+)
 
 
 def head_table(q: Engine, of: str | None, every: float | None) -> Table:
@@ -27,7 +30,11 @@ def head_table(q: Engine, of: str | None, every: float | None) -> Table:
             ring = made.ring
             places = [*ring.xy[0], *ring.xy[1], *ring.xy[2], *ring.points_at([ring.total])[0]]
             sizes = (head.kind, head.radius, head.return_radius, head.offset, known.outlet if known else None)
-            sweeps = (ring.length[1] / head.radius, ring.length[0] / head.return_radius, ring.length[2] / head.return_radius)
+            sweeps = (
+                ring.length[1] / head.radius,
+                ring.length[0] / head.return_radius,
+                ring.length[2] / head.return_radius,
+            )
             out.append(
                 (
                     head_name(q, street),
