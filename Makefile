@@ -1,5 +1,5 @@
 # The two commands a newcomer needs are 'make demo' and 'make test'.
-.PHONY: demo test bench shots prepare lint types layers pictures
+.PHONY: demo test search bench shots prepare lint types layers pictures
 
 PY := .venv/bin/python
 
@@ -11,6 +11,10 @@ demo: prepare
 
 test: prepare lint types layers pictures
 	xvfb-run -a -s "-screen 0 1600x1000x24" $(PY) -m pytest
+
+# Look for new examples that break a property: minutes, and not the same ones twice. Prints what it found.
+search: prepare
+	HUMBLE_LOOP_SEARCH=1 xvfb-run -a -s "-screen 0 1600x1000x24" $(PY) -m pytest --timeout 1800 tests/engine tests/geometry tests/ground tests/kinds tests/site tests/whole
 
 bench: prepare
 	xvfb-run -a -s "-screen 0 1280x800x24" $(PY) -m benchmarks

@@ -24,12 +24,19 @@ from tests import edits
 
 # The same examples at every run, so that a check of a submission means the same everywhere; 'make search' looks for
 # new ones, and many more.
+SEARCHING = bool(os.environ.get("HUMBLE_LOOP_SEARCH"))
 hypothesis.settings.register_profile("same-examples", derandomize=True)
-hypothesis.settings.register_profile("search", max_examples=400, print_blob=True)
-hypothesis.settings.load_profile(os.environ.get("HUMBLE_LOOP_EXAMPLES", "same-examples"))
+hypothesis.settings.register_profile("search", print_blob=True)
+hypothesis.settings.load_profile("search" if SEARCHING else "same-examples")
 
 # A fault of ours must not pass for a thing that cannot be worked out.
 Engine.strict = True
+
+
+def examples(count: int) -> hypothesis.settings:
+    """How many examples a property is tried on: ``count``, and twenty times as many when searching."""
+    return hypothesis.settings(max_examples=count * (20 if SEARCHING else 1), deadline=None)
+
 
 REFERENCE = Path(__file__).parent / "reference"
 

@@ -4,11 +4,12 @@ from dataclasses import dataclass
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from humble_loop.engine.query import Cancelled, Engine, Ring, Stats, Unsolved, part, query
 from humble_loop.engine.same import same, sealed
+from tests.conftest import examples
 
 
 @dataclass(frozen=True)
@@ -228,7 +229,7 @@ def test_a_ring_that_is_cut_is_solved_and_one_that_is_tied_is_found():
     assert survey_of_rings(q) == (7.0, 6.0, 5.0, 1.0)
 
 
-@settings(max_examples=150, deadline=None)
+@examples(150)
 @given(
     st.lists(st.lists(st.integers(-4, 5), min_size=6, max_size=6), min_size=2, max_size=7),
     st.lists(st.integers(0, 5), min_size=1, max_size=6),

@@ -2,13 +2,13 @@
 
 import numpy as np
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from humble_loop.geometry.arcs import DoesNotFit, OffsetLine, bulb_outline, tangent_arc
 from humble_loop.geometry.chain import Chain, Element
 from humble_loop.geometry.roots import zero_between
-from tests.conftest import reference
+from tests.conftest import examples, reference
 
 
 def line_through(point, bearing_deg):
@@ -46,7 +46,7 @@ def test_reference_bulbs(case):
     assert ring.total == pytest.approx(e["lip_length"], abs=1e-6)
 
 
-@settings(max_examples=60, deadline=None)
+@examples(60)
 @given(st.floats(40, 140), st.floats(2, 15), st.floats(2.5, 5), st.floats(2.5, 5), st.floats(-0.006, 0.006))
 def test_a_return_touches_both_lips(angle, radius, w1, w2, bend):
     """The centre lies exactly a radius from both lips, on curved through streets as on straight ones."""
@@ -63,7 +63,7 @@ def test_a_return_touches_both_lips(angle, radius, w1, w2, bend):
     assert made.chain.points_at([made.length])[0] == pytest.approx(made.end, abs=1e-8)
 
 
-@settings(max_examples=60, deadline=None)
+@examples(60)
 @given(st.floats(7, 14), st.floats(8, 25), st.floats(2.5, 4.0), st.floats(-3, 3), st.floats(-0.004, 0.004))
 def test_a_bulbs_lip_is_smooth_and_meets_both_straight_lips(radius, fillet, w, offset, bend):
     assume(radius - abs(offset) > w + 0.5)
@@ -107,7 +107,7 @@ def test_a_return_without_radius_is_refused():
         tangent_arc(OffsetLine(a, 3.5), OffsetLine(a, 3.5), 0.0, (50, 10))
 
 
-@settings(max_examples=50, deadline=None)
+@examples(50)
 @given(st.floats(0.001, 0.999), st.floats(0.1, 50))
 def test_a_zero_is_found_to_the_last_digits(share, steepness):
     root = 100 + 7 * share

@@ -2,13 +2,13 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from humble_loop.geometry.arrays import bearing_of, unique_chainages
 from humble_loop.geometry.bends import BendInput, chain_from_bends, tangent_lengths
 from humble_loop.geometry.chain import Chain, Element
-from tests.conftest import reference
+from tests.conftest import examples, reference
 
 CASES = reference("centrelines")
 
@@ -60,7 +60,7 @@ elements = st.lists(
 ).map(lambda rows: [Element(*r) for r in rows])
 
 
-@settings(max_examples=60, deadline=None)
+@examples(60)
 @given(elements, st.floats(-3, 3), st.floats(0.02, 0.98), st.floats(-6, 6))
 def test_the_foot_of_a_point_beside_a_chain_is_where_it_was_put(rows, heading, share, offset):
     chain = Chain.from_elements((1000.0, 2000.0), heading, rows)
@@ -73,7 +73,7 @@ def test_the_foot_of_a_point_beside_a_chain_is_where_it_was_put(rows, heading, s
         assert foot.offsets[0] == pytest.approx(offset, abs=1e-9)
 
 
-@settings(max_examples=40, deadline=None)
+@examples(40)
 @given(elements, st.floats(-3, 3))
 def test_a_reversed_chain_runs_through_the_same_points(rows, heading):
     chain = Chain.from_elements((10.0, 5.0), heading, rows)
@@ -81,7 +81,7 @@ def test_a_reversed_chain_runs_through_the_same_points(rows, heading):
     assert np.abs(chain.reversed().points_at(chain.total - s, -2.0) - chain.points_at(s, 2.0)).max() < 1e-8
 
 
-@settings(max_examples=40, deadline=None)
+@examples(40)
 @given(elements, st.sampled_from([0.002, 0.01, 0.05]), st.floats(0, 8))
 def test_sampling_keeps_the_chord_error(rows, sag, reach):
     chain = Chain.from_elements((0, 0), 0.3, rows)

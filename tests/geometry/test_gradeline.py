@@ -2,12 +2,12 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from humble_loop.geometry.gradeline import Cubic, Profile
 from humble_loop.propose.follow import straights_in_tube
-from tests.conftest import reference
+from tests.conftest import examples, reference
 
 
 def test_reference_grade_line():
@@ -29,7 +29,7 @@ def test_nothing_is_invented_outside_the_vips():
     assert profile.level([10, 50]) == pytest.approx([5, 6])
 
 
-@settings(max_examples=60, deadline=None)
+@examples(60)
 @given(st.lists(st.floats(-0.12, 0.12), min_size=2, max_size=6), st.floats(0.1, 0.95))
 def test_the_grade_is_the_derivative_of_the_level(grades, fullness):
     s = np.arange(len(grades) + 1) * 50.0
@@ -69,7 +69,7 @@ def test_overlapping_curves_are_found_and_touching_ones_are_not():
     assert over.overlaps() == [(1, pytest.approx(5.0))]
 
 
-@settings(max_examples=60, deadline=None)
+@examples(60)
 @given(st.floats(2, 40), st.floats(0, 5), st.floats(-0.1, 0.1), st.floats(0, 5), st.floats(-0.1, 0.1))
 def test_a_cubic_meets_both_ends_in_level_and_grade(length, z0, m0, z1, m1):
     c = Cubic(length, z0, m0, z1, m1)
@@ -87,7 +87,7 @@ def test_a_return_that_dips_has_a_low_point():
     assert [t.kind for t in found] == ["low"]
 
 
-@settings(max_examples=40, deadline=None)
+@examples(40)
 @given(st.integers(0, 10_000), st.floats(0.3, 2.0))
 def test_lines_in_a_tube_stay_in_it(seed, tolerance):
     rng = np.random.default_rng(seed)

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from humble_loop.geometry.chain import Chain, Element
@@ -12,7 +12,7 @@ from humble_loop.ground.drape import cross_segments, drape, level_along
 from humble_loop.ground.meet import toes
 from humble_loop.ground.surface import Surface
 from humble_loop.ground.volume import volume_between
-from tests.conftest import plane_ground, plane_level, rolling_ground
+from tests.conftest import examples, plane_ground, plane_level, rolling_ground
 
 
 def test_levels_on_a_plane_are_the_planes():
@@ -59,7 +59,7 @@ def test_triangles_without_area_are_never_found():
     assert s.find([[5.0, 1.0]])[0] == 1
 
 
-@settings(max_examples=30, deadline=None)
+@examples(30)
 @given(st.integers(0, 10_000))
 def test_breaklines_are_edges(seed):
     rng = np.random.default_rng(seed)
@@ -130,7 +130,7 @@ def test_a_draped_line_has_a_point_at_every_edge_and_no_other():
     assert np.abs(ground.levels(line.points_at(got.chainages)) - got.levels).max() < 1e-8
 
 
-@settings(max_examples=25, deadline=None)
+@examples(25)
 @given(st.floats(-2, 2), st.sampled_from([1 / 60, -1 / 35, 0.0]), st.floats(-5, 5))
 def test_between_draped_points_the_ground_is_straight_in_level(heading, k, offset):
     ground = rolling_ground(500)
@@ -190,7 +190,7 @@ def test_a_contour_interval_must_be_positive():
         contour_segments(plane_ground(), 0.0)
 
 
-@settings(max_examples=20, deadline=None)
+@examples(20)
 @given(st.floats(-3, 3), st.integers(0, 1000))
 def test_the_volume_of_a_lifted_surface_is_area_times_lift(lift, seed):
     ground = rolling_ground(300, seed)

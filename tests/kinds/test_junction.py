@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from humble_loop.engine.query import Engine, Unsolved
@@ -15,7 +15,7 @@ from humble_loop.lines.line import line
 from humble_loop.site.libraries import new_site
 from tests import edits
 from tests.asking import crown_levels, lip_levels, return_rule
-from tests.conftest import reference, t_site, with_ring
+from tests.conftest import examples, reference, t_site, with_ring
 
 WEST_EAST = (("left", "west"), ("right", "east"))
 
@@ -71,7 +71,7 @@ def test_at_the_throat_the_section_lies_flat_along_the_through_lip():
     assert np.isnan(lip_levels(q, "side", "left", [3.5])[0])
 
 
-@settings(max_examples=30, deadline=None)
+@examples(30)
 @given(st.floats(-0.05, 0.05), st.floats(-0.06, 0.06), st.floats(65, 115), st.floats(4, 12))
 def test_returns_meet_both_lips_in_level_and_grade(through_grade, side_grade, angle, radius):
     site = t_site(through_fall=through_grade)

@@ -3,7 +3,7 @@
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
@@ -14,7 +14,7 @@ from humble_loop.kinds.turning_head.model import TurningHead
 from humble_loop.site.edits import sentence
 from humble_loop.site.libraries import new_site
 from humble_loop.site.model import Settings, slug
-from tests.conftest import t_site
+from tests.conftest import examples, t_site
 
 
 def test_models_are_frozen():
@@ -63,7 +63,7 @@ bends = st.lists(
 )
 
 
-@settings(max_examples=40, deadline=None)
+@examples(40)
 @given(names, bends, st.lists(st.floats(-50, 50), max_size=4))
 def test_any_site_comes_back_from_its_json(name, points, levels):
     vips = tuple(Vip(chainage=10.0 * i, level=z) for i, z in enumerate(levels))

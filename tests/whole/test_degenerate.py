@@ -4,7 +4,7 @@ import contextlib
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from humble_loop.desk.drawing import cross_view, details, outline, section_view, windows_of
@@ -21,7 +21,7 @@ from humble_loop.whole.tables import table, tables
 from humble_loop.whole.things import all_things
 from humble_loop.whole.trail import trail_at
 from tests import edits
-from tests.conftest import rolling_ground
+from tests.conftest import examples, rolling_ground
 
 GROUND = rolling_ground(400)
 places = st.sampled_from(
@@ -75,7 +75,7 @@ def make(streets, rows, ground):
     return site
 
 
-@settings(max_examples=120, deadline=None)
+@examples(60)
 @given(st.lists(street, min_size=1, max_size=3), st.lists(row, max_size=2), st.sampled_from([GROUND, GROUND, None]))
 def test_no_site_brings_the_working_out_down(streets, rows, ground):
     q = Engine(make(streets, rows, ground))

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 import shapely
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from humble_loop.engine.query import Engine, Unsolved
@@ -23,7 +23,7 @@ from humble_loop.whole.surface import probe, whole_surface
 from humble_loop.whole.things import all_faces
 from tests import edits
 from tests.asking import crown_levels, half_road, lip_levels, lot_named, pad_of, roadside
-from tests.conftest import court_site, plane_ground, plane_level, rolling_ground
+from tests.conftest import court_site, examples, plane_ground, plane_level, rolling_ground
 
 
 def edge_counts(surface):
@@ -56,7 +56,7 @@ def test_the_brickworks_are_watertight(brickworks):
     assert_watertight(q)
 
 
-@settings(max_examples=8, deadline=None)
+@examples(8)
 @given(st.integers(0, 500), st.floats(-6, 6), st.floats(-6, 6), st.floats(-1.5, 1.5))
 def test_it_stays_watertight_on_other_ground_and_when_the_court_is_dragged(seed, dx, dy, offset):
     site = court_site(rolling_ground(1500, seed))
@@ -150,7 +150,7 @@ def test_rows_stand_at_every_key_point_and_follow_arcs(court):
 # Heads
 
 
-@settings(max_examples=25, deadline=None)
+@examples(25)
 @given(st.floats(-0.06, 0.06).filter(lambda g: abs(g) > 0.006), st.floats(8.5, 12), st.floats(-1.5, 1.5))
 def test_a_bulbs_lip_is_closed_smooth_and_drains(grade, radius, offset):
     site = new_site()
@@ -290,7 +290,7 @@ def _apply(site, edit):
     return edits.set_lot_row(site, "court-right", frontage=v[0])
 
 
-@settings(max_examples=12, deadline=None)
+@examples(12)
 @given(EDITS)
 def test_any_series_of_edits_gives_what_solving_afresh_gives(court, series):
     q = Engine(court)

@@ -109,12 +109,14 @@ def counted(q: Engine, id: FaceId) -> Surface:
 def _each_once(plans: np.ndarray) -> np.ndarray:
     """Each polygon without what those before it cover."""
     out = plans.copy()
-    tree = shapely.STRtree(plans)
-    first, second = tree.query(plans, predicate="intersects")
+    first, second = shapely.STRtree(plans).query(plans)
+    earlier = second < first
+    first, second = first[earlier], second[earlier]
+    # Neighbours that only touch share no area; those that do are few.
+    over = shapely.area(shapely.intersection(plans[first], plans[second])) > 1e-9
+    first, second = first[over], second[over]
     for i in np.unique(first):
-        before = second[(first == i) & (second < i)]
-        if before.size:
-            out[i] = shapely.difference(plans[i], shapely.union_all(plans[before]))
+        out[i] = shapely.difference(plans[i], shapely.union_all(plans[second[first == i]]))
     return out
 
 
