@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 import numpy as np
 
 T = TypeVar("T")
+_SEALED = "_sealed"
 
 
 def same(a: Any, b: Any) -> bool:
@@ -40,6 +41,9 @@ def sealed(value: T) -> T:
         for item in value:
             sealed(item)
     elif dataclasses.is_dataclass(value) and not isinstance(value, type):
-        for f in dataclasses.fields(value):
-            sealed(getattr(value, f.name))
+        marks = getattr(value, "__dict__", {})
+        if _SEALED not in marks:
+            for f in dataclasses.fields(value):
+                sealed(getattr(value, f.name))
+            marks[_SEALED] = True  # results rest on results: each is looked through once
     return value

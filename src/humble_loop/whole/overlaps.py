@@ -80,7 +80,10 @@ def overlaps_of(q: Engine, id: FaceId) -> tuple[Overlap, ...]:
 
 @query
 def counted(q: Engine, id: FaceId) -> Surface:
-    """A face's mesh without what earlier faces have there, so that each square metre counts once."""
+    """A face's mesh without what earlier faces have there, so that each square metre counts once.
+
+    Where a face lies over itself, whole triangles are left out: there it is counted once to the nearest triangle.
+    """
     surface = finished_mesh(q, id).surface
     over = overlaps_of(q, id)
     twice = footprint(q, id).twice > _SLIVER
@@ -89,12 +92,11 @@ def counted(q: Engine, id: FaceId) -> Surface:
     taken = shapely.union_all([footprint(q, o.earlier).plan for o in over])
     plans = shapely.polygons(surface.points[surface.triangles][:, :, :2])
     rest = shapely.difference(plans, taken) if over else plans
-    if twice:
-        rest = _each_once(rest)
     changed = ~shapely.equals(rest, plans)
+    again = _covered_before(plans) if twice else np.zeros(len(plans), dtype=bool)
     points: list[Floats] = []
     triangles: list[np.ndarray] = []
-    for i in np.flatnonzero(changed):
+    for i in np.flatnonzero(changed & ~again):
         for piece in shapely.get_parts(shapely.constrained_delaunay_triangles(rest[i])):
             xy = shapely.get_coordinates(piece)[:3]
             a, b, c = surface.planes[i]
@@ -103,20 +105,15 @@ def counted(q: Engine, id: FaceId) -> Surface:
             points.append(np.column_stack([xy, z]))
     extra = np.concatenate(points) if points else np.empty((0, 3))
     more = np.array(triangles, dtype=np.int64).reshape(-1, 3) + len(surface.points)
-    return Surface(np.concatenate([surface.points, extra]), np.concatenate([surface.triangles[~changed], more]))
+    return Surface(np.concatenate([surface.points, extra]), np.concatenate([surface.triangles[~changed & ~again], more]))
 
 
-def _each_once(plans: np.ndarray) -> np.ndarray:
-    """Each polygon without what those before it cover."""
-    out = plans.copy()
-    first, second = shapely.STRtree(plans).query(plans)
-    earlier = second < first
-    first, second = first[earlier], second[earlier]
-    # Neighbours that only touch share no area; those that do are few.
-    over = shapely.area(shapely.intersection(plans[first], plans[second])) > 1e-9
-    first, second = first[over], second[over]
-    for i in np.unique(first):
-        out[i] = shapely.difference(plans[i], shapely.union_all(plans[second[first == i]]))
+def _covered_before(plans: np.ndarray) -> np.ndarray:
+    """Whether the middle of each triangle lies in one that comes before it."""
+    middles = shapely.centroid(plans)
+    inner, outer = shapely.STRtree(plans).query(middles, predicate="within")
+    out = np.zeros(len(plans), dtype=bool)
+    out[inner[outer < inner]] = True
     return out
 
 

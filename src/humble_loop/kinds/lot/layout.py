@@ -28,6 +28,7 @@ from humble_loop.lines.line import LineId, line_plan
 from humble_loop.site import parts
 from humble_loop.site.model import End, Side, other_side, side_sign
 
+_MOST_LOTS = 500  # in one row: beyond that a frontage is a slip of the hand
 _LETTER = {"left": "L", "right": "R", "head": "H"}
 
 
@@ -101,6 +102,13 @@ def _has_head(q: Engine, street: str, end: End) -> bool:
 def lots_of_row(q: Engine, row_id: str) -> tuple[LotFrame, ...]:
     """The lots of one row, in plan only."""
     row = parts.one(q, LotRow, row_id)
+    length = chain_of(q, row.street).total
+    if length / row.frontage > _MOST_LOTS:
+        raise Unsolved(
+            f"Lots {row.name}",
+            f"a frontage of {row.frontage:g} m would cut more than {_MOST_LOTS} lots",
+            f"widen the frontage to at least {length / _MOST_LOTS:.1f} m",
+        )
     runs = _round_head(q, row) if row.place == "head" else _along_side(q, row)
     found: list[LotFrame] = []
     street, along = name_of(q, row.street), 0.0

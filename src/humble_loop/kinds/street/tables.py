@@ -16,7 +16,7 @@ from humble_loop.lines.faces import Strip, face, strip_points
 from humble_loop.lines.line import line
 from humble_loop.lines.table import NoSuchTable, Table
 from humble_loop.site import parts
-from humble_loop.site.model import SIDES, side_sign
+from humble_loop.site.model import SIDES, Side, side_sign
 
 _HERE = (("easting", "northing"),)
 
@@ -108,38 +108,37 @@ def section_table(q: Engine, of: str | None, every: float | None) -> Table:
     for street in streets(q, of):
         if not is_new(q, street) or solved(q, of, grade_line, street) is None:
             continue
-        wanted, name, chain = rows(q, street), name_of(q, street), chain_of(q, street)
+        wanted = rows(q, street)
         if every is not None:
             wanted = wanted[np.abs(wanted / every - np.round(wanted / every)) < 1e-6]
-        crowned: set[float] = set()
-        for side in SIDES:
-            for part in ("carriageway", "roadside"):
-                id = StreetFace(street, part, side)
-                made, points = solved(q, of, face, id), solved(q, of, strip_points, id)
-                if made is None or points is None:
-                    continue
-                assert isinstance(made, Strip)
-                base = chain.points_at(made.rows)
-                for s, b, row in zip(made.rows, base, points):
-                    if np.min(np.abs(wanted - s), initial=np.inf) > 1e-6:
-                        continue
-                    for i, p in zip(made.lines, row):
-                        assert isinstance(i, StreetLine)
-                        if i.side is None:
-                            if float(s) not in crowned:
-                                crowned.add(float(s))
-                                out.append((name, s, "crown", 0.0, p[2], p[0], p[1]))
-                        elif not (part == "carriageway" and _on_roadside(q, street, side, float(s))):
-                            offset = side_sign(side) * float(np.hypot(*(p[:2] - b)))
-                            out.append((name, s, f"{side} {i.point}", offset, p[2], p[0], p[1]))
-    out.sort(key=lambda r: (r[0], r[1], -r[3]))
+        found = [r for side in SIDES for r in _section_rows(q, of, street, side, wanted)]
+        # The crown stands in both halves, and a lip in the carriageway and the roadside: each is told once.
+        out += sorted(dict.fromkeys(found), key=lambda r: (r[1], -r[3]))
     columns = ("street", "chainage", "point", "offset", "level", "easting", "northing")
     return Table(columns, tuple(out), _HERE)
 
 
-def _on_roadside(q: Engine, street: str, side: Any, s: float) -> bool:
-    made = q.attempt(face, StreetFace(street, "roadside", side))
-    return isinstance(made, Strip) and bool(np.min(np.abs(made.rows - s), initial=np.inf) < 1e-6)
+def _section_rows(q: Engine, of: str | None, street: str, side: Side, wanted: Floats) -> list[tuple[Any, ...]]:
+    """Crown and section points of one side at those of its rows that are wanted."""
+    found: list[tuple[Any, ...]] = []
+    name, chain, sign = name_of(q, street), chain_of(q, street), side_sign(side)
+    for id in (StreetFace(street, "carriageway", side), StreetFace(street, "roadside", side)):
+        made, points = solved(q, of, face, id), solved(q, of, strip_points, id)
+        if not isinstance(made, Strip) or points is None or not wanted.size:
+            continue
+        near = np.clip(np.searchsorted(wanted, made.rows), 0, wanted.size - 1)
+        close = np.minimum(np.abs(wanted[near] - made.rows), np.abs(wanted[np.maximum(near - 1, 0)] - made.rows))
+        keep = np.flatnonzero(close < 1e-6)
+        base = chain.points_at(made.rows[keep])
+        for k, i in enumerate(made.lines):
+            assert isinstance(i, StreetLine)
+            p = points[keep, k]
+            point = "crown" if i.side is None else f"{side} {i.point}"
+            offsets = np.zeros(len(keep)) if i.side is None else sign * np.hypot(*(p[:, :2] - base).T)
+            columns = (made.rows[keep], offsets, p[:, 2], p[:, 0], p[:, 1])
+            for s, o, z, e, n in zip(*(c.tolist() for c in columns)):
+                found.append((name, s, point, o, z, e, n))
+    return found
 
 
 TABLES = {
