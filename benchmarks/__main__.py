@@ -68,8 +68,9 @@ def scale() -> list[Figure]:
 
 def _edit_seconds(q: object, site: object, times: int = 7) -> dict[str, float]:
     from tests import edits
-    from humble_loop.site.model import Site
+
     from humble_loop.engine.query import Engine
+    from humble_loop.site.model import Site
 
     assert isinstance(q, Engine)
     assert isinstance(site, Site)
@@ -136,6 +137,7 @@ def ground() -> list[Figure]:
 def _ground_worker() -> None:
     from humble_loop.formats.bring_in import bring_in
     from humble_loop.ground.contour import contour_segments
+    from humble_loop.kinds.ground import Ground
     from humble_loop.site.libraries import new_site
 
     rng = np.random.default_rng(1)
@@ -153,8 +155,8 @@ def _ground_worker() -> None:
         )
         site = new_site()
         box = []
-        read = timed(lambda: box.append(bring_in(site, [file]).site))
-    surface = box[0].grounds[0].surface
+        read = timed(lambda: box.append(bring_in(site, [file])[0]))
+    surface = box[0].all(Ground)[0].surface
     at = rng.uniform(10, 990, (1_000_000, 2)) + [300_000, 6_000_000]
     surface.levels(at[:10])
     levels = 1.0 / min(timed(lambda: surface.levels(at)) for _ in range(3))

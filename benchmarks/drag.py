@@ -11,10 +11,11 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from humble_loop.demo import demo_site
-from humble_loop.desk.session import Chosen, Session
+from humble_loop.desk.session import Session
 from humble_loop.desk.theme import font, load_fonts
 from humble_loop.desk.view import DrawingView
 from humble_loop.desk.window import MainWindow
+from humble_loop.lines.line import ThingId
 
 _STEPS = 60
 
@@ -29,7 +30,7 @@ def frame_seconds() -> dict[str, tuple[list[float], list[float]]]:
     session.take(demo_site())
     window = MainWindow(session, QSettings("/dev/null", QSettings.Format.IniFormat))
     window.show()
-    window.plan.look_at(4122.0, 8206.0, 232.0)
+    window.plan.look_at(122.0, 206.0, 232.0)  # from the site's origin
     out = {}
     for name, street, view, title, by in (
         ("VIP", "ember-loop", window.long_section, "Ember Loop VIP 3", (0.0, 0.5)),
@@ -37,7 +38,7 @@ def frame_seconds() -> dict[str, tuple[list[float], list[float]]]:
         ("bulb", "kiln-court", window.plan, "Kiln Court bulb", (2.0, 0.3)),
         ("kerb return", "kiln-court", window.plan, "Kiln Court start left return", (1.5, -1.5)),
     ):
-        session.choose(Chosen("street", street))
+        session.choose(ThingId("street", street))
         _settle(app, window)
         out[name] = _drag(app, window, view, title, by)
         session.undo()

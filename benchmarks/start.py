@@ -11,9 +11,10 @@ def main() -> None:
     from PySide6.QtWidgets import QApplication
 
     from humble_loop.demo import demo_site
-    from humble_loop.desk.session import Chosen, Session
+    from humble_loop.desk.session import Session
     from humble_loop.desk.theme import font, load_fonts
     from humble_loop.desk.window import MainWindow
+    from humble_loop.lines.line import ThingId
 
     app = QApplication([])
     load_fonts()
@@ -23,7 +24,7 @@ def main() -> None:
     window = MainWindow(session, QSettings("/dev/null", QSettings.Format.IniFormat))
     window.show()
     window.fit()
-    session.choose(Chosen("street", "kiln-court"))
+    session.choose(ThingId("street", "kiln-court"))
     app.processEvents()
     window.repaint()
     app.processEvents()

@@ -17,7 +17,7 @@ from humble_loop.formats.quantities import show_chainage, show_grade, show_lengt
 from humble_loop.kinds.street.plan import centreline
 from humble_loop.lines.describe import Place
 
-_STRETCH = 2.0  # levels are drawn this much larger than distances
+_STRETCH = 5.0  # levels are drawn this much larger than distances, so that a crossfall can be seen
 
 
 class CrossSection(DrawingView):
@@ -70,7 +70,11 @@ class CrossSection(DrawingView):
         # The section follows the crown from place to place, but stays still while something is dragged.
         if self._fitted != street:
             self._fitted = street
-            self.plotItem.vb.setRange(QRectF(-16, crown - 3.0, 32, 6.0), padding=0)
+            reach = (
+                1.15 * max(abs(float(made.design[0, 0])), abs(float(made.design[-1, 0]))) if len(made.design) else 12.0
+            )
+            reach = float(np.clip(reach, 6.0, 16.0))
+            self.plotItem.vb.setRange(QRectF(-reach, crown - 1.0, 2 * reach, 2.0), padding=0)
         elif not self.session.dragging:
             self.plotItem.vb.translateBy(y=crown - self._crown)
         if not self.session.dragging:
@@ -127,7 +131,7 @@ class CrossSection(DrawingView):
                     labels.append(
                         Label(
                             middle[0],
-                            middle[1] + 0.25,
+                            middle[1] + 0.07,
                             show_grade(float(run[1] / abs(run[0]))),
                             "crown",
                             12,

@@ -12,8 +12,8 @@ from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme
 from humble_loop.engine.query import Unsolved
 from humble_loop.ground.surface import Surface
-from humble_loop.kinds.ground.reads import current_surface
 from humble_loop.lines.faces import Piece, finished_mesh
+from humble_loop.whole.overlaps import ground_left
 from humble_loop.whole.things import all_faces
 
 _COLOURS = {
@@ -28,7 +28,6 @@ _COLOURS = {
     "ground": "#C0A27C",
 }
 _OTHER = "#C9BFA6"
-_LIFT = 0.02  # metres by which the design is drawn above coincident ground
 
 
 class SolidView(QWidget):
@@ -96,8 +95,8 @@ class SolidView(QWidget):
             return
         q = self._session.engine
         wanted: dict[object, tuple[Surface, Piece | None]] = {}
-        ground = current_surface(q)
-        if ground is not None:
+        ground = q.attempt(ground_left)
+        if not isinstance(ground, Unsolved) and not ground.empty:
             wanted["ground"] = (ground, None)
         for id in all_faces(q):
             made = q.attempt(finished_mesh, id)
@@ -116,8 +115,7 @@ class SolidView(QWidget):
         """A mesh with a tone for each role: kerbs, paths, verges and pads are told apart."""
         import pyvista
 
-        points = np.array(surface.points)
-        points[:, 2] += 0.0 if piece is None else _LIFT
+        points = surface.points
         faces = np.column_stack([np.full(len(surface.triangles), 3), surface.triangles]).ravel()
         mesh = pyvista.PolyData(points, faces)
         roles = ("ground",) if piece is None else piece.roles

@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Floats
+from humble_loop.ground.cut import without
 from humble_loop.ground.surface import Surface
 from humble_loop.ground.volume import Volume, volume_between
 from humble_loop.kinds.ground.reads import ground_of
@@ -91,21 +91,7 @@ def counted(q: Engine, id: FaceId) -> Surface:
         return surface
     taken = shapely.union_all([footprint(q, o.earlier).plan for o in over])
     plans = shapely.polygons(surface.points[surface.triangles][:, :, :2])
-    rest = shapely.difference(plans, taken) if over else plans
-    changed = ~shapely.equals(rest, plans)
-    again = _covered_before(plans) if twice else np.zeros(len(plans), dtype=bool)
-    points: list[Floats] = []
-    triangles: list[np.ndarray] = []
-    for i in np.flatnonzero(changed & ~again):
-        for piece in shapely.get_parts(shapely.constrained_delaunay_triangles(rest[i])):
-            xy = shapely.get_coordinates(piece)[:3]
-            a, b, c = surface.planes[i]
-            z = a * (xy[:, 0] - surface.origin[0]) + b * (xy[:, 1] - surface.origin[1]) + c
-            triangles.append(np.arange(3) + 3 * len(points))
-            points.append(np.column_stack([xy, z]))
-    extra = np.concatenate(points) if points else np.empty((0, 3))
-    more = np.array(triangles, dtype=np.int64).reshape(-1, 3) + len(surface.points)
-    return Surface(np.concatenate([surface.points, extra]), np.concatenate([surface.triangles[~changed & ~again], more]))
+    return without(surface, taken, _covered_before(plans) if twice else None)
 
 
 def _covered_before(plans: np.ndarray) -> np.ndarray:
@@ -142,3 +128,10 @@ def overlap_findings(q: Engine, id: FaceId) -> tuple[Finding, ...]:
         also = (o.earlier.thing,)
         found.append(Finding("built twice", id.thing, a, words, remedy, o.area, 0.0, place=o.place, also=also))
     return tuple(found)
+
+
+@query
+def ground_left(q: Engine) -> Surface:
+    """The current ground where nothing is designed."""
+    plans = [footprint(q, id).plan for id in face_tree(q).ids]
+    return without(ground_of(q), shapely.union_all(plans)) if plans else ground_of(q)
