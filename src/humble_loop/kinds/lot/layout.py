@@ -29,6 +29,7 @@ from humble_loop.site import parts
 from humble_loop.site.model import End, Side, other_side, side_sign
 
 _MOST_LOTS = 500  # in one row: beyond that a frontage is a slip of the hand
+_PAD_CHORD = 0.01  # metres: how far a pad's edge may leave the curve of its setback
 _LETTER = {"left": "L", "right": "R", "head": "H"}
 
 
@@ -329,7 +330,7 @@ def lot_plan(q: Engine, id: str) -> LotPlan:
         keep = keep.difference(LineString([a, b]).buffer(row.side_gap))
     keep = keep.difference(LineString([made.first.rear, made.last.rear]).buffer(row.rear_gap))
     pieces = [g for g in getattr(keep, "geoms", [keep]) if isinstance(g, Polygon) and not g.is_empty]
-    pad = max(pieces, key=lambda g: g.area).simplify(0.05) if pieces else Polygon()
+    pad = max(pieces, key=lambda g: g.area).normalize().simplify(_PAD_CHORD) if pieces else Polygon()
     if pad.area < 20.0:
         raise Unsolved(
             made.name,

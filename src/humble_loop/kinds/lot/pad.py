@@ -124,9 +124,10 @@ def ground_under_pad(q: Engine, id: str) -> float:
 
 def median_ground(ground: Surface, ring: Floats) -> float:
     """The median level of the ground inside a ring, read every metre; NaN where there is none."""
-    polygon = Polygon(ring)
-    west, south, east, north = polygon.bounds
-    x, y = np.meshgrid(np.arange(west + 0.5, east, 1.0), np.arange(south + 0.5, north, 1.0))
+    # Widened by more than coordinates are rounded by, so that points on its edge are in wherever the site lies.
+    polygon = Polygon(ring).buffer(1e-5, join_style="mitre")
+    west, south, east, north = Polygon(ring).bounds
+    x, y = np.meshgrid(np.arange(west + 0.5, east + 1e-5, 1.0), np.arange(south + 0.5, north + 1e-5, 1.0))
     points = np.column_stack([x.ravel(), y.ravel()])
     points = points[shapely.contains_xy(polygon, points[:, 0], points[:, 1])]
     z = ground.levels(points) if len(points) else np.array([])
