@@ -20,6 +20,9 @@ from humble_loop.lines.describe import Place
 _STRETCH = 5.0  # levels are drawn this much larger than distances, so that a crossfall can be seen
 
 
+_CLEAR = {"lip": -0.14, "toe": -0.14}  # metres from a point to its level: lips and toes have theirs below
+
+
 class CrossSection(DrawingView):
     """Design and ground across the chosen street, looking along increasing chainage."""
 
@@ -131,7 +134,7 @@ class CrossSection(DrawingView):
                     labels.append(
                         Label(
                             middle[0],
-                            middle[1] + 0.07,
+                            middle[1] + 0.1,
                             show_grade(float(run[1] / abs(run[0]))),
                             "crown",
                             12,
@@ -147,7 +150,7 @@ class CrossSection(DrawingView):
                 labels.append(
                     Label(
                         p[0],
-                        p[1],
+                        p[1] + _CLEAR.get(name, 0.1),
                         f"{name} {show_length(float(p[1]), unit)}",
                         role,
                         11,

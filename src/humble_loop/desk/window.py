@@ -339,7 +339,7 @@ class MainWindow(QMainWindow):
         self.status.show_findings(self.findings)
 
     def _on_chosen(self) -> None:
-        bands = "    bands: where the crown may lie for each lot's pad to stay on the ground"
+        bands = "    bands: where the crown suits each lot's pad"
         shown = self._section_name()
         self._panes["Long section"].caption.setText(
             f"Long section  {shown}{bands if self.long_section.has_windows else ''}"
