@@ -387,3 +387,114 @@ def test_the_chain_of_a_reference_case_survives_its_csv(tmp_path):
     for case in reference("centrelines"):
         chain, _ = chain_from_bends([BendInput(**p) for p in case["points"]])
         assert chain.total == pytest.approx(case["length"], abs=1e-6)
+
+
+# Units and coordinate systems
+
+
+def write_grid(path, level, crs=None, unit=None, scale=1.0, offset=0.0):
+    with rasterio.open(
+        path,
+        "w",
+        driver="GTiff",
+        height=2,
+        width=2,
+        count=1,
+        dtype="float32",
+        transform=from_origin(1000, 2000, 10, 10),
+        crs=crs,
+    ) as f:
+        f.write(np.full((2, 2), level, dtype="float32"), 1)
+        f.scales, f.offsets = (scale,), (offset,)
+        if unit:
+            f.units = (unit,)
+
+
+def test_a_grids_scale_and_offset_are_applied(tmp_path):
+    write_grid(tmp_path / "a.tif", 250.0, scale=0.1, offset=20.0)
+    assert read_file(tmp_path / "a.tif").points[0] == pytest.approx([1005, 1995, 45.0])
+
+
+@pytest.mark.parametrize(
+    ("crs", "unit", "options", "place", "level"),
+    [
+        # EPSG 2263 is in survey feet of 1200/3937 m; 32756 in metres.
+        ("EPSG:2263", None, Options(), 1200 / 3937, 1200 / 3937),
+        ("EPSG:2263", "metre", Options(), 1200 / 3937, 1.0),
+        ("EPSG:32756", "ft", Options(), 1.0, 0.3048),
+        ("EPSG:32756", None, Options(units="ft"), 1.0, 1.0),
+        (None, None, Options(units="ft"), 0.3048, 0.3048),
+    ],
+)
+def test_a_grids_units_are_its_systems_its_bands_or_those_asked_for(tmp_path, crs, unit, options, place, level):
+    write_grid(tmp_path / "a.tif", 100.0, crs, unit)
+    got = read_file(tmp_path / "a.tif", options).points[0]
+    assert got == pytest.approx([1005 * place, 1995 * place, 100 * level], rel=1e-9)
+
+
+def test_places_in_degrees_and_unknown_units_are_refused(tmp_path):
+    write_grid(tmp_path / "a.tif", 100.0, "EPSG:4326")
+    with pytest.raises(FormatError, match="degrees of longitude and latitude; project it"):
+        read_file(tmp_path / "a.tif")
+    write_grid(tmp_path / "b.tif", 100.0, None, "fathom")
+    with pytest.raises(FormatError, match="the unit of its levels, 'fathom', is not known"):
+        read_file(tmp_path / "b.tif")
+
+
+def write_cloud(path, system=None):
+    header = laspy.LasHeader(point_format=6, version="1.4")
+    header.scales = [0.001] * 3
+    if system:
+        header.vlrs.append(laspy.vlrs.known.WktCoordinateSystemVlr(rasterio.crs.CRS.from_user_input(system).to_wkt()))
+    cloud = laspy.LasData(header)
+    cloud.x, cloud.y, cloud.z = np.array([100.0, 200, 300]), np.array([400.0, 500, 600]), np.array([10.0, 20, 30])
+    cloud.write(path)
+
+
+@pytest.mark.parametrize("ending", ["las", "laz"])
+@pytest.mark.parametrize(
+    ("system", "units", "metres"),
+    [(None, "m", 1.0), (None, "ft", 0.3048), ("EPSG:2263", "m", 1200 / 3937), ("EPSG:32756", "ft", 1.0)],
+)
+def test_clouds_are_read_packed_or_not_in_their_own_unit(tmp_path, ending, system, units, metres):
+    write_cloud(tmp_path / f"a.{ending}", system)
+    got = read_file(tmp_path / f"a.{ending}", Options(units=units)).points
+    assert got[1] == pytest.approx(np.array([200, 500, 20]) * metres, abs=1e-9)
+
+
+def test_a_cloud_in_degrees_is_refused(tmp_path):
+    write_cloud(tmp_path / "a.las", "EPSG:4326")
+    with pytest.raises(FormatError, match="degrees of longitude and latitude"):
+        read_file(tmp_path / "a.las")
+
+
+@pytest.mark.parametrize(("code", "metres"), [(3, 1609.344), (10, 0.9144), (14, 0.1), (2, 0.3048), (0, 1200 / 3937)])
+def test_a_drawings_unit_is_its_own_or_the_one_asked_for(tmp_path, code, metres):
+    drawing = ezdxf.new()
+    drawing.header["$INSUNITS"] = code
+    drawing.modelspace().add_point((2, 3, 4))
+    drawing.saveas(tmp_path / "a.dxf")
+    got = read_file(tmp_path / "a.dxf", Options(units="us-ft")).points[0]
+    assert got == pytest.approx(np.array([2, 3, 4]) * metres)
+
+
+def test_a_drawing_in_light_years_is_refused(tmp_path):
+    drawing = ezdxf.new()
+    drawing.header["$INSUNITS"] = 19
+    drawing.modelspace().add_point((2, 3, 4))
+    drawing.saveas(tmp_path / "a.dxf")
+    with pytest.raises(FormatError, match=r"code 19 of .INSUNITS"):
+        read_file(tmp_path / "a.dxf")
+
+
+def test_files_without_a_unit_are_in_the_one_asked_for(tmp_path):
+    (tmp_path / "a.geojson").write_text('{"type": "Point", "coordinates": [100, 200, 30]}')
+    (tmp_path / "a.xml").write_text(
+        '<LandXML xmlns="http://www.landxml.org/schema/LandXML-1.2" version="1.2"><Alignments>'
+        '<Alignment name="A"><CoordGeom><Line><Start>0 0</Start><End>0 100</End></Line></CoordGeom></Alignment>'
+        "</Alignments></LandXML>"
+    )
+    got = read_file(tmp_path / "a.geojson", Options(units="ft"))
+    assert got.points[0] == pytest.approx([30.48, 60.96, 9.144])
+    end = read_file(tmp_path / "a.xml", Options(units="ft")).streets[0].bends[-1]
+    assert (end.easting, end.northing) == pytest.approx((30.48, 0.0))

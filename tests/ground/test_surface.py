@@ -74,6 +74,21 @@ def test_breaklines_are_edges(seed):
         assert np.abs(surface.levels(at) - at[:, 2]).max() < 1e-6
 
 
+def test_a_point_on_a_breakline_at_another_level_is_reported_where_it_lies():
+    """Halfway along a breakline that rises from 10 to 14 m it is at 12 m."""
+    corners = [[0, -9, 10], [100, -9, 10], [100, 9, 10], [0, 9, 10]]
+    line = [[0, 0, 10], [100, 0, 14]]
+    far = np.array([312_408.0, 6_251_977.0, 0.0])
+    for move in (np.zeros(3), far):
+        _, problems = build_surface(np.array([*corners, [50, 0.003, 21.8]]) + move, [np.array(line) + move])
+        assert [p.kind for p in problems] == ["point on a breakline"]
+        assert problems[0].message == "a point at level 21.800 lies on a breakline that is at 12.000 there"
+        assert problems[0][2:] == pytest.approx((50 + move[0], 0.003 + move[1]))
+    for level, off in ((12.04, 0.0), (21.8, 0.02)):
+        _, problems = build_surface([*corners, [50, off, level]], [line])
+        assert problems == []
+
+
 def test_crossing_breaklines_with_different_levels_are_reported_where_they_cross():
     points = [[0, 0, 0], [10, 0, 0], [10, 10, 0], [0, 10, 0]]
     _, problems = build_surface(points, [[[1, 1, 2], [9, 9, 2]], [[1, 9, 4], [9, 1, 4]]])

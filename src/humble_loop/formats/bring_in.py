@@ -67,7 +67,7 @@ def read_file(path: Path, options: Options | None = None) -> Bundle:
     if kind == "LandXML":
         from humble_loop.formats.landxml import read_landxml
 
-        return read_landxml(path)
+        return read_landxml(path, units=options.units)
     if kind == "DXF":
         from humble_loop.formats.dxf import read_dxf
 
@@ -79,10 +79,11 @@ def read_file(path: Path, options: Options | None = None) -> Bundle:
     if kind == "GeoJSON":
         from humble_loop.formats.geojson import read_geojson
 
-        return read_geojson(path)
+        return read_geojson(path, units=options.units)
     from humble_loop.formats.grids import read_cloud, read_grid
 
-    return read_cloud(path) if kind == "point cloud" else read_grid(path)
+    read = read_cloud if kind == "point cloud" else read_grid
+    return read(path, units=options.units)
 
 
 def bring_in(

@@ -14,7 +14,18 @@ from humble_loop.kinds.survey_line.model import SurveyLine
 
 Progress = Callable[[float, str], None]
 
-METRES = {"m": 1.0, "ft": 0.3048, "us-ft": 1200.0 / 3937.0, "mm": 0.001, "cm": 0.01, "km": 1000.0, "in": 0.0254}
+METRES = {
+    "m": 1.0,
+    "dm": 0.1,
+    "cm": 0.01,
+    "mm": 0.001,
+    "km": 1000.0,
+    "in": 0.0254,
+    "ft": 0.3048,
+    "us-ft": 1200.0 / 3937.0,
+    "yd": 0.9144,
+    "mi": 1609.344,
+}
 
 
 def no_progress(share: float, words: str) -> None:

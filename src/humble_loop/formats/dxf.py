@@ -20,7 +20,8 @@ from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.site.model import slug
 from humble_loop.whole.delivery import Alignment, Delivery
 
-_INSUNITS = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m", 7: "km", 21: "us-ft"}
+# $INSUNITS of a drawing: the codes that are units of length on a site; 0 names none.
+_INSUNITS = {1: "in", 2: "ft", 3: "mi", 4: "mm", 5: "cm", 6: "m", 7: "km", 10: "yd", 14: "dm", 21: "us-ft"}
 
 
 def read_dxf(path: Path, *, units: str = "m") -> Bundle:
@@ -41,7 +42,7 @@ def read_dxf(path: Path, *, units: str = "m") -> Bundle:
         if isinstance(error, FormatError):
             raise
         raise FormatError(path, f"it is not a complete DXF drawing ({str(error)[:80]}); save it as DXF again") from None
-    scale = METRES[_INSUNITS.get(int(drawing.header.get("$INSUNITS", 0)), units)]
+    scale = METRES[_unit(path, drawing, units)]
     bundle = Bundle()
     points: list[Floats] = []
     faces: list[Floats] = []
@@ -70,6 +71,13 @@ def read_dxf(path: Path, *, units: str = "m") -> Bundle:
         if len(xyz):
             check_coordinates(path, xyz, may_be_degrees=False)
     return bundle
+
+
+def _unit(path: Path, drawing: Any, units: str) -> str:
+    code = int(drawing.header.get("$INSUNITS", 0))
+    if code and code not in _INSUNITS:
+        raise FormatError(path, f"its unit (code {code} of $INSUNITS) is not known; save it in metres or feet")
+    return _INSUNITS.get(code, units)
 
 
 def _vertices(entity: Any, sag: float) -> Floats:

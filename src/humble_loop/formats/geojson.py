@@ -8,15 +8,18 @@ from typing import Any
 
 import numpy as np
 
-from humble_loop.formats.bundle import Bundle
+from humble_loop.formats.bundle import METRES, Bundle
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.points_csv import check_coordinates
 from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.site.model import slug
 
 
-def read_geojson(path: Path) -> Bundle:
-    """Read points (with a third coordinate) as ground points, and lines and rings as survey lines. Raises FormatError."""
+def read_geojson(path: Path, *, units: str = "m") -> Bundle:
+    """Read points (with a third coordinate) as ground points, and lines and rings as survey lines.
+
+    Its numbers are in ``units``. Raises FormatError.
+    """
     try:
         data = json.loads(path.read_text(encoding="utf-8"))
     except OSError as error:
@@ -32,7 +35,7 @@ def read_geojson(path: Path) -> Bundle:
         code = str((feature.get("properties") or {}).get("code", ""))
         try:
             for line in _lines(geometry):
-                xyz = np.array([[*p, np.nan][:3] for p in line], dtype=np.float64)
+                xyz = np.array([[*p, np.nan][:3] for p in line], dtype=np.float64) * METRES[units]
                 if len(xyz) == 1:
                     points.append(xyz[0])
                     continue

@@ -37,10 +37,10 @@ _UNITS = {
 FINISHED = "Finished surface"
 
 
-def read_landxml(path: Path) -> Bundle:
+def read_landxml(path: Path, *, units: str = "m") -> Bundle:
     """Read surfaces, alignments (with their design profile), points, breaklines and parcels. Raises FormatError."""
     root = _root(path)
-    scale = _scale(path, root)
+    scale = _scale(path, root, units)
     bundle = Bundle()
     for surface in _every(root, "Surface"):
         _surface(path, surface, scale, bundle)
@@ -98,14 +98,14 @@ def _child(node: Any, name: str) -> Any:
     return next((n for n in node if isinstance(n.tag, str) and etree.QName(n).localname == name), None)
 
 
-def _scale(path: Path, root: Any) -> float:
-    for units in _every(root, "Units"):
-        for system in units:
+def _scale(path: Path, root: Any, units: str) -> float:
+    for found in _every(root, "Units"):
+        for system in found:
             word = (system.get("linearUnit") or "meter").lower()
             if word not in _UNITS:
                 raise FormatError(path, f"its unit of length '{word}' is not known; export it in metres or feet")
             return METRES[_UNITS[word]]
-    return 1.0
+    return METRES[units]
 
 
 def _numbers(path: Path, text: str | None, count: int) -> list[float]:

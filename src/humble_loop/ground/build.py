@@ -6,12 +6,15 @@ from collections.abc import Sequence
 
 import condeltri
 import numpy as np
+import shapely
 from numpy.typing import ArrayLike
 
 from humble_loop.geometry.arrays import Floats, Ints
 from humble_loop.ground.surface import Problem, Surface
 
 _SAME = 1e-6  # metres within which two points are one place
+_ON = 0.005  # metres from a breakline within which a point lies on it: what a survey can tell apart
+_APART = 0.05  # metres of level beyond which such a point and the breakline contradict each other
 
 
 class CannotTriangulate(ValueError):
@@ -28,7 +31,7 @@ def build_surface(
 
     Points at one place are merged (the first level holds, and a difference is reported). Where two
     breaklines cross, a point is put at the crossing with the mean of the two levels, and a difference is
-    reported. Slivers along the outside with an edge longer than ``longest_edge`` metres are peeled off.
+    reported, as is a point on a breakline with another level. Slivers along the outside with an edge longer than ``longest_edge`` metres are peeled off.
     Raises CannotTriangulate for fewer than three different places or when all lie on one line.
     """
     vertices, edges, problems = _gather(np.asarray(points, dtype=np.float64).reshape(-1, 3), breaklines)
@@ -43,6 +46,7 @@ def build_surface(
     triangles = _in_strips(corners, triangles)
     levels, crossing = _levels_at_crossings(corners, vertices, edges)
     problems.extend(crossing)
+    problems.extend(_points_on_breaklines(vertices, edges))
     surface = Surface(np.column_stack([corners, levels]), triangles)
     if longest_edge:
         surface = peel(surface, longest_edge)
@@ -153,6 +157,27 @@ def _levels_at_crossings(corners: Floats, vertices: Floats, edges: Ints) -> tupl
                 Problem("crossing breaklines", f"breaklines cross with levels {z.min():.3f} and {z.max():.3f}", e, n)
             )
     return levels, problems
+
+
+def _points_on_breaklines(vertices: Floats, edges: Ints) -> list[Problem]:
+    """Points that lie on a breakline, between its ends, at another level than it has there."""
+    if not len(edges):
+        return []
+    a, b = vertices[edges[:, 0]], vertices[edges[:, 1]]
+    tree = shapely.STRtree(shapely.linestrings(np.stack([a[:, :2], b[:, :2]], axis=1)))
+    point, edge = tree.query(shapely.points(vertices[:, :2]), predicate="dwithin", distance=_ON)
+    d = b[edge, :2] - a[edge, :2]
+    size = np.hypot(d[:, 0], d[:, 1])
+    t = np.einsum("ij,ij->i", vertices[point, :2] - a[edge, :2], d) / (size * size)
+    between = (t * size > _ON) & ((1 - t) * size > _ON)
+    level = a[edge, 2] + t * (b[edge, 2] - a[edge, 2])
+    found = np.flatnonzero(between & (np.abs(vertices[point, 2] - level) > _APART))
+    problems = []
+    for i in found[:200]:
+        e, n, z = vertices[point[i]]
+        words = f"a point at level {z:.3f} lies on a breakline that is at {level[i]:.3f} there"
+        problems.append(Problem("point on a breakline", words, e, n))
+    return problems
 
 
 def spikes(surface: Surface, steepness: float = 0.7) -> list[Problem]:
