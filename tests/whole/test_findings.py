@@ -64,6 +64,17 @@ def test_a_grade_entered_exactly_is_met_whatever_the_arithmetic_of_levels_makes_
         assert not rules(site) & {"grade too flat", "grade too steep"}
 
 
+def test_a_sag_along_a_street_is_told_where_it_is_lowest():
+    """From -1 % to +2 % over 60 m: grade is zero a third of the way in, at 90; there 50 - 0.7 - 0.01 * 20 / 2 = 49.2."""
+    sag = (Vip(chainage=0, level=50), Vip(chainage=100, level=49, curve_length=60), Vip(chainage=200, level=51))
+    found = one(street(sag), "low point along the street")
+    assert found.chainage == pytest.approx(90.0, abs=1e-9)
+    assert "lowest at 90.00, level 49.200" in found.message
+    assert found.place == pytest.approx((-10.0, 0.0))
+    crest = (Vip(chainage=0, level=50), Vip(chainage=100, level=51, curve_length=60), Vip(chainage=200, level=50))
+    assert "low point along the street" not in rules(street(crest))
+
+
 def test_equality_passes_and_anything_more_does_not():
     assert not too_low(0.1 + 0.2, 0.3)
     assert not too_high(0.1 + 0.2, 0.3)

@@ -40,6 +40,7 @@ LEVEL_RULES = (
     "curves overlap",
     "grade line too short",
     "proposal leaves its tolerance",
+    "low point along the street",
 )
 
 
@@ -71,6 +72,7 @@ def street_findings(q: Engine, street: str) -> tuple[Finding, ...]:
         return (*found, failed(levels, thing(street), place(q, street, 0.5 * laid.chain.total)))
     found += _grades(q, street, levels)
     found += _curves(q, street, levels)
+    found += _low_points(q, street, levels)
     found += _ends(q, street, levels)
     found += face_findings(q, thing(street), faces_of(q, street), at)
     return unique(found)
@@ -211,6 +213,29 @@ def _curves(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
         words = f"the curves at {s:.2f} and {profile.chainages[i + 1]:.2f} overlap by {over:.2f} m"
         remedy, at = "shorten one of them or move the VIPs apart", place(q, street, s)
         found.append(Finding("curves overlap", of, name, words, remedy, over, 0.0, s, at))
+    return found
+
+
+def _low_points(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
+    found = []
+    for t in levels.profile.turning_points():
+        if t.kind == "low":
+            words = (
+                f"its crown is lowest at {t.chainage:.2f}, level {t.level:.3f}: water comes from both ways and stands"
+            )
+            remedy = "see that pits take it there, or move a VIP so that it falls one way"
+            found.append(
+                Finding(
+                    "low point along the street",
+                    thing(street),
+                    name_of(q, street),
+                    words,
+                    remedy,
+                    chainage=t.chainage,
+                    place=place(q, street, t.chainage),
+                    severity="near",
+                )
+            )
     return found
 
 
