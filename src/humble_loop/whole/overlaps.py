@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 import contextlib
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 import shapely
 
-from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.engine.query import Engine, query
 from humble_loop.ground.cut import without
 from humble_loop.ground.surface import Surface
 from humble_loop.ground.volume import Volume, volume_between
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.lines.faces import FaceId, finished_mesh
 from humble_loop.lines.findings import Finding
-from humble_loop.whole.surface import face_box, face_tree
+from humble_loop.whole.surface import face_tree
 
 _SLIVER = 0.01  # m2 of overlap that is a matter of rounding
 
@@ -55,19 +56,31 @@ class Overlap:
 
 
 @query
+def _neighbours(q: Engine) -> Mapping[FaceId, tuple[FaceId, ...]]:
+    """For every face the earlier ones whose boxes meet its own, in their order."""
+    ids, tree = face_tree(q).ids, face_tree(q).tree
+    later, earlier = tree.query(tree.geometries)
+    later, earlier = later[earlier < later], earlier[earlier < later]
+    found: dict[FaceId, list[FaceId]] = {}
+    for i in np.lexsort((earlier, later)):
+        found.setdefault(ids[later[i]], []).append(ids[earlier[i]])
+    return {id: tuple(others) for id, others in found.items()}
+
+
+@query
+def _before(q: Engine, id: FaceId) -> tuple[FaceId, ...]:
+    """A face's earlier neighbours: apart from those of all faces, so that a change elsewhere stops here."""
+    return _neighbours(q).get(id, ())
+
+
+@query
 def overlaps_of(q: Engine, id: FaceId) -> tuple[Overlap, ...]:
     """Where a face lies over faces that come before it: what is built before batters, then by order."""
-    box = q.attempt(face_box, id)
-    if box is None or isinstance(box, Unsolved):
+    earlier = _before(q, id)
+    if not earlier:
         return ()
-    tree = face_tree(q)
-    order = {f: i for i, f in enumerate(tree.ids)}
     mine, found = footprint(q, id).plan, []
-    if mine.is_empty:
-        return ()
-    for other in tree.near(*box):
-        if order[other] >= order[id]:
-            continue
+    for other in earlier:
         theirs = footprint(q, other).plan
         if not shapely.intersects(mine, theirs) or shapely.touches(mine, theirs):
             continue
