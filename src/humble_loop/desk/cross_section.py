@@ -34,7 +34,8 @@ class CrossSection(DrawingView):
         self.add_layer(self._between)
         self._fitted: str | None = None
         self._crown = 0.0
-        self._follower = Follower(session, self.refresh, self, lambda: False)
+        # It may need batters, or a cut through the whole surface, so it follows a drag at a slower pace.
+        self._follower = Follower(session, self.refresh, self, lambda: False, apart=0.5)
         session.chosen_changed.connect(self.refresh)
         session.cursor_moved.connect(self._on_cursor)
 

@@ -9,17 +9,22 @@ from PySide6.QtCore import QObject, QTimer
 
 from humble_loop.desk.session import Session
 
-_APART = 0.1  # seconds between two refreshes of a view that follows
+_APART = 0.15  # seconds between two refreshes of a view that follows
 
 
 class Follower(QObject):
-    """Calls ``refresh`` at every change, and while something is dragged elsewhere a few times a second."""
+    """Calls ``refresh`` at every change, and while something is dragged elsewhere every ``apart`` seconds."""
 
     def __init__(
-        self, session: Session, refresh: Callable[[], object], parent: QObject, mine: Callable[[], bool]
+        self,
+        session: Session,
+        refresh: Callable[[], object],
+        parent: QObject,
+        mine: Callable[[], bool],
+        apart: float = _APART,
     ) -> None:
         super().__init__(parent)
-        self._session, self._refresh, self._mine = session, refresh, mine
+        self._session, self._refresh, self._mine, self._apart = session, refresh, mine, apart
         self._behind = False
         self._last = 0.0
         self._soon = QTimer(self)
@@ -35,8 +40,9 @@ class Follower(QObject):
             self._behind = True
 
     def _on_painted(self) -> None:
-        if self._behind and time.monotonic() - self._last > _APART:
-            self._soon.start(0)
+        if self._behind:
+            due = self._last + self._apart - time.monotonic()
+            self._soon.start(max(0, round(1000 * due)))  # also when the hand then rests
 
     def _catch_up(self) -> None:
         self._behind, self._last = False, time.monotonic()
