@@ -6,8 +6,7 @@ rows, so there is nothing to sew.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
-from typing import ClassVar
+from dataclasses import dataclass
 
 import numpy as np
 import shapely
@@ -18,25 +17,15 @@ from humble_loop.geometry.arrays import Bools, Floats, Ints
 from humble_loop.ground.build import constrained_delaunay
 from humble_loop.ground.merge import same_places
 from humble_loop.ground.surface import Surface
-from humble_loop.lines.line import LineId, ThingId, line
+from humble_loop.lines.line import LineId, PartId, line
 from humble_loop.lines.standing import kind_of
 
 SAME = 2e-6  # metres within which points of lines that meet are one
 
 
 @dataclass(frozen=True)
-class FaceId:
-    """Base of the ids of faces. Each kind has its own small ids."""
-
-    kind: ClassVar[str] = ""
-
-    @property
-    def thing(self) -> ThingId:
-        """The thing that the face belongs to."""
-        raise NotImplementedError
-
-    def __str__(self) -> str:
-        return " ".join(str(v) for f in fields(self) if (v := getattr(self, f.name)) is not None)
+class FaceId(PartId):
+    """Base of the ids of faces."""
 
 
 @dataclass(frozen=True)

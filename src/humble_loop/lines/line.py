@@ -26,18 +26,23 @@ class ThingId:
 
 
 @dataclass(frozen=True)
-class LineId:
-    """Base of the ids of lines. Each kind has its own small ids; ``kind`` says whose it is."""
+class PartId:
+    """Base of the ids of a thing's parts. Each kind has its own small ids; ``kind`` says whose it is."""
 
     kind: ClassVar[str] = ""
 
     @property
     def thing(self) -> ThingId:
-        """The thing that the line belongs to."""
+        """The thing that the part belongs to."""
         raise NotImplementedError
 
     def __str__(self) -> str:
         return " ".join(str(v) for f in fields(self) if (v := getattr(self, f.name)) is not None)
+
+
+@dataclass(frozen=True)
+class LineId(PartId):
+    """Base of the ids of lines."""
 
 
 @dataclass(frozen=True)
