@@ -138,6 +138,7 @@ def test_probe_tells_levels_and_trail(capsys, t_file):
     assert got["trail"]["value"] == pytest.approx(got["finished"], abs=1e-9)
     _, out, _ = run(capsys, "probe", t_file, "--at", "150,3.5", "--trail")
     assert "Through left lip at 150.00 = 22.8950" in out
+    assert "finished  22.8950 m\n" in out
     assert "[set] level set" in out
 
 

@@ -55,7 +55,7 @@ def build_parser() -> argparse.ArgumentParser:
     new.add_argument("--units", choices=("m", "ft", "us-ft"), default="m", help="unit of files that name none")
     new.add_argument("--breaklines", help="code words whose numbered strings are breaklines, e.g. LIP,BANK")
     new.add_argument("--longest-edge", type=float, help="peel ground triangles with longer edges off the outside (m)")
-    report = commands.add_parser("report", help="print a table")
+    report = commands.add_parser("report", help="print a table, in metres")
     report.add_argument("file", type=Path)
     report.add_argument("--table", required=True, help=", ".join(tables()))
     report.add_argument("--of", help="a thing's name")
@@ -188,7 +188,7 @@ def _number(value: float) -> float | None:
 
 
 def _text(value: float) -> str:
-    return f"{value:.4f}" if math.isfinite(value) else "none"
+    return f"{value:.4f} m" if math.isfinite(value) else "none"
 
 
 def _step(step: Step) -> dict[str, Any]:
