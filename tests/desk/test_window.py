@@ -75,6 +75,10 @@ def test_a_street_is_drawn_by_clicking_snaps_to_the_other_and_squares_up(drive):
     assert d.session.dragging  # the sketch is a preview of the real street
     assert len(d.site.all(Street)) == 3
     assert "here" in plan.tag.text()  # cut or fill while sketching
+    d.settle()
+    (left, right), _ = d.window.long_section.plotItem.vb.viewRange()
+    assert left <= 0
+    assert 45 < right < 60  # the whole of what is drawn, as it grows
     d.click(plan, tuple(aim))
     d.key(plan, Qt.Key.Key_Return)
     d.settle()

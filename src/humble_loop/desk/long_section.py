@@ -104,8 +104,10 @@ class LongSection(DrawingView):
                 self._pen_beside(f"beside {k}", role)
                 self._lines[f"beside {k}"].setData(s, z)
         self._show_handles()
-        if self._fitted != line and not self.session.dragging:
+        if self._fitted != line:
             self.fit()
+            if self.session.dragging:
+                self._fitted = None  # it is being drawn, and grows
         self._show_labels(made)
         self._later.start(600 if self.session.dragging else 60)
 
