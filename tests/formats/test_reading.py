@@ -444,6 +444,9 @@ def test_places_in_degrees_and_unknown_units_are_refused(tmp_path):
 def write_cloud(path, system=None):
     header = laspy.LasHeader(point_format=6, version="1.4")
     header.scales = [0.001] * 3
+    other = laspy.vlrs.known.WktMathTransformVlr()
+    other.string = "PARAM_MT"  # text that is no coordinate system
+    header.vlrs.append(other)
     if system:
         header.vlrs.append(laspy.vlrs.known.WktCoordinateSystemVlr(rasterio.crs.CRS.from_user_input(system).to_wkt()))
     cloud = laspy.LasData(header)

@@ -10,6 +10,7 @@ import numpy as np
 import rasterio
 import rasterio.transform
 from laspy.errors import LaspyException
+from laspy.vlrs.known import WktCoordinateSystemVlr
 from rasterio.crs import CRS
 from rasterio.errors import CRSError, RasterioIOError
 
@@ -101,8 +102,9 @@ def _cloud_metres(path: Path, header: Any, units: str) -> float:
     """Metres to one unit of a point cloud, from its coordinate system as text or as keys."""
     records = [*header.vlrs, *(header.evlrs or [])]
     for record in records:
-        if text := getattr(record, "string", ""):
-            return _metres(path, CRS.from_wkt(text.strip("\0")), units)
+        # Only this record is a coordinate system: others hold text too.
+        if isinstance(record, WktCoordinateSystemVlr) and record.string:
+            return _metres(path, CRS.from_wkt(record.string.strip("\0")), units)
     keys = {k.id: k.value_offset for r in records for k in getattr(r, "geo_keys", ())}
     if keys.get(_LINEAR_UNITS) in _EPSG_UNITS:
         return METRES[_EPSG_UNITS[keys[_LINEAR_UNITS]]]
