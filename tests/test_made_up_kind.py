@@ -237,7 +237,7 @@ def test_the_command_line_tells_its_trail_and_its_table(site, file, capsys):
     assert "+0.3000  its height" in out
     assert "Through crown at 40.00" in out
     assert cli.run(["report", str(file), "--table", "plinths", "--format", "json"]) == 0
-    assert json.loads(capsys.readouterr().out) == [{"plinth": "Plinth one", "height": 0.3}]
+    assert json.loads(capsys.readouterr().out) == [{"plinth": "Plinth one", "height": 0.3, "unit": "m"}]
 
 
 def test_landxml_and_dxf_hold_it(file, tmp_path, capsys):

@@ -139,7 +139,8 @@ def _report(options: argparse.Namespace) -> int:
 
 
 def print_table(made: Table, how: str) -> None:
-    """Print a table as CSV or as a JSON list of objects, in full precision."""
+    """Print a table as CSV or as a JSON list of objects, in full precision and with its unit."""
+    made = made.written()
     if how == "json":
         print(
             json.dumps([dict(zip(made.columns, row, strict=True)) for row in made.rows], indent=1, ensure_ascii=False)

@@ -1,25 +1,18 @@
 """The window driven by mouse and keys, and asserted on what the model then says."""
 
-import json
-import time
-
 import numpy as np
 import pytest
-from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QLabel, QLineEdit, QPushButton, QToolButton
+from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton, QToolButton
 
-from humble_loop.demo import survey_files
 from humble_loop.desk.session import Chosen, Station
 from humble_loop.desk.theme import DARK, LIGHT, Theme
 from humble_loop.engine.query import Engine
 from humble_loop.formats.quantities import show_length
-from humble_loop.formats.site_file import load_site, save_site
-from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.junction.layout import throat
 from humble_loop.kinds.junction.nodes import all_joints
-from humble_loop.kinds.lot import LotFace, LotRow, PadChoice
+from humble_loop.kinds.lot import LotFace, LotRow
 from humble_loop.kinds.lot.layout import lots_on
 from humble_loop.kinds.street import Street, StreetLine
 from humble_loop.kinds.street.levels import grade_line
@@ -461,103 +454,6 @@ def contrast(a: str, b: str) -> float:
 def test_text_has_contrast_on_paper_and_panel(theme: Theme, role):
     for back in (theme.paper, theme.panel):
         assert contrast(getattr(theme, role), back) >= 4.5
-
-
-# Files
-
-
-def test_open_save_and_recent(drive, brickworks, tmp_path, monkeypatch):
-    file = tmp_path / "job.hloop"
-    save_site(brickworks, file)
-    d = drive()
-    d.window.files.open_path(file)
-    assert d.site.name == "The old brickworks"
-    assert not d.session.unsaved
-    d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.5))
-    assert d.window.windowTitle().startswith("• ")
-    assert d.window.files.save()
-    assert ("kiln-court-left", 2, 41.5) in [(p.row, p.number, p.level) for p in load_site(file).all(PadChoice)]
-    other = tmp_path / "other"
-    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(other), ""))
-    assert d.window.files.save_as()
-    assert load_site(tmp_path / "other.hloop").name == "The old brickworks"
-    assert json.loads(str(d.window._settings.value("recent"))) == [str(tmp_path / "other.hloop"), str(file)]
-
-
-@pytest.mark.parametrize(
-    "content", [b"", b"\x00\x01nonsense" * 50, b'{"format": "humble-loop-site", "version": 99, "site": {}}']
-)
-def test_a_bad_site_file_says_so_and_the_present_site_stays(drive, brickworks, tmp_path, complaints, content):
-    d = drive(brickworks)
-    bad = tmp_path / "bad.hloop"
-    bad.write_bytes(content)
-    before = d.site
-    d.window.files.open_path(bad)
-    assert d.site is before
-    assert len(complaints) == 1
-    assert str(bad) in complaints[0]
-    assert "Traceback" not in complaints[0]
-
-
-def drop(window, paths):
-    data = QMimeData()
-    data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
-    event = QDropEvent(
-        QPointF(300, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
-    )
-    window.dropEvent(event)
-
-
-def test_survey_files_dropped_on_the_window_are_brought_in(drive):
-    d = drive()
-    drop(d.window, survey_files())
-    d.qtbot.waitUntil(lambda: bool(d.site.all(Ground)), timeout=20000)
-    assert len(d.site.all(Ground)) == 2
-    assert d.session.undo_words == "Bring in files"
-    d.settle()
-    (x0, x1), _ = view_range(d.window.plan)
-    assert x0 < 100 < x1
-
-
-def test_a_bad_file_dropped_says_so_and_loses_nothing(drive, brickworks, tmp_path, complaints):
-    d = drive(brickworks)
-    before = d.site
-    bad = tmp_path / "survey.csv"
-    bad.write_text("1,10,20\n")
-    drop(d.window, [bad])
-    d.qtbot.waitUntil(lambda: bool(complaints), timeout=20000)
-    assert "survey.csv: line 1" in complaints[0]
-    assert d.site is before
-
-
-def test_a_change_is_on_disk_within_seconds_and_offered_after_a_crash(drive, brickworks, tmp_path, monkeypatch):
-    from humble_loop.formats.recovery import lost_sessions
-
-    d = drive(brickworks)
-    d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.75))
-    started = time.monotonic()
-    d.qtbot.waitUntil(lambda: any((tmp_path / "recovery").glob("*/session.json")), timeout=5000)
-    assert time.monotonic() - started < 4.0
-    # As if this process had died: its folder belongs to a process that is no longer there.
-    session = next((tmp_path / "recovery").glob("*/session.json"))
-    session.write_text(json.dumps({**json.loads(session.read_text()), "pid": 2**22 + 5}))
-    (lost,) = lost_sessions(tmp_path / "recovery")
-    other = drive()
-    from PySide6.QtWidgets import QMessageBox
-
-    monkeypatch.setattr(QMessageBox, "question", lambda *a: QMessageBox.StandardButton.Open)
-    other.window.files.offer_recovery(lost)
-    assert ("kiln-court-left", 2, 41.75) in [(p.row, p.number, p.level) for p in other.site.all(PadChoice)]
-    assert other.session.unsaved
-
-
-def test_closing_properly_leaves_no_recovery_copy(drive, brickworks, tmp_path):
-    d = drive(brickworks)
-    d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.75))
-    d.session.write_recovery()
-    assert list((tmp_path / "recovery").iterdir())
-    d.session.save(tmp_path / "x.hloop")
-    assert not list((tmp_path / "recovery").iterdir())
 
 
 # Tables, panes, 3D

@@ -14,18 +14,17 @@ from humble_loop.engine.query import Engine
 from humble_loop.formats.bring_in import Options, bring_in, read_file
 from humble_loop.formats.dxf import read_dxf, write_dxf
 from humble_loop.formats.errors import FormatError
-from humble_loop.formats.landxml import read_landxml, write_landxml
+from humble_loop.formats.export import export
 from humble_loop.formats.points_csv import read_points_csv
 from humble_loop.geometry.bends import BendInput, chain_from_bends
 from humble_loop.kinds.ground import Ground
-from humble_loop.kinds.street import Bend, Street, Vip
-from humble_loop.kinds.street.levels import grade_line
+from humble_loop.kinds.street import Street
 from humble_loop.kinds.street.plan import chain_of
 from humble_loop.site.libraries import new_site
 from humble_loop.whole.delivery import delivery
 from humble_loop.whole.surface import whole_surface
-from tests import edits
 from tests.conftest import reference
+from tests.formats.landxml_text import landxml
 
 ROWS = [
     (1, 100.0, 200.0, 5.0, "NS"),
@@ -128,105 +127,6 @@ def test_an_unknown_ending_lists_the_known_ones(tmp_path):
         read_file(write(tmp_path / "p.xyzzy", "1"))
 
 
-# LandXML
-
-
-def alignment_site():
-    """Streets with every kind of element and a profile."""
-    site = new_site()
-    for case in reference("centrelines"):
-        bends = [Bend(**p) for p in case["points"]]
-        site = edits.add_street(
-            site,
-            case["name"],
-            bends,
-            vips=(
-                Vip(chainage=0, level=20),
-                Vip(chainage=100, level=23, curve_length=30),
-                Vip(chainage=case["length"], level=21),
-            ),
-        )
-    return site
-
-
-def test_alignments_and_profiles_come_back_to_a_micrometre(tmp_path):
-    site = alignment_site()
-    write_landxml(delivery(Engine(site)), tmp_path / "a.xml")
-    back = bring_in(new_site(), [tmp_path / "a.xml"])[0]
-    a, b = Engine(site), Engine(back)
-    for old, new in zip(site.all(Street), back.all(Street), strict=True):
-        p, r = chain_of(a, old.id).moved(*site.origin), chain_of(b, new.id).moved(*back.origin)
-        s = np.linspace(0, p.total, 50)
-        assert r.total == pytest.approx(p.total, abs=1e-6)
-        assert np.abs(r.points_at(s) - p.points_at(s)).max() < 1e-6
-        assert grade_line(b, new.id).profile.level(s) == pytest.approx(grade_line(a, old.id).profile.level(s), abs=1e-9)
-
-
-def test_surfaces_come_back(tmp_path, brickworks):
-    q = Engine(brickworks)
-    write_landxml(delivery(q), tmp_path / "a.xml")
-    got = read_landxml(tmp_path / "a.xml")
-    names = dict(got.surfaces)
-    assert names["Ground"].points == pytest.approx(brickworks.all(Ground)[-1].surface.points)
-    assert len(names["Finished surface"].triangles) == len(whole_surface(q).surface.triangles)
-    assert {line.name for line in got.lines} >= {"Kiln Court H1", "Ember Loop R4"}
-
-
-LANDXML = '<?xml version="1.0"?><LandXML xmlns="http://www.landxml.org/schema/LandXML-1.2" version="1.2"><Units>{units}</Units>{body}</LandXML>'
-METRIC, FEET = '<Metric linearUnit="meter"/>', '<Imperial linearUnit="USSurveyFoot"/>'
-
-
-def landxml(tmp_path, body, units=METRIC):
-    return write(tmp_path / "a.xml", LANDXML.format(units=units, body=body))
-
-
-def test_a_curve_of_more_than_half_a_circle_becomes_several_bends(tmp_path):
-    # 270 degrees to the left round (0, 10) from (0, 0): ends at (-10, 10) heading south.
-    body = """<Alignments><Alignment name="Loop" staStart="0"><CoordGeom>
-      <Line><Start>0 -30</Start><End>0 0</End></Line>
-      <Curve rot="ccw"><Start>0 0</Start><Center>10 0</Center><End>10 -10</End></Curve>
-      <Line><Start>10 -10</Start><End>-40 -10</End></Line></CoordGeom></Alignment></Alignments>"""
-    site = bring_in(new_site(), [landxml(tmp_path, body)])[0]
-    chain = chain_of(Engine(site), "loop")
-    assert chain.total == pytest.approx(30 + 1.5 * np.pi * 10 + 50, abs=1e-6)
-    assert chain.points_at([30 + 0.5 * np.pi * 10])[0] == pytest.approx([10, 10], abs=1e-6)
-
-
-def test_survey_feet_and_a_starting_chainage_are_taken_into_account(tmp_path):
-    body = """<Alignments><Alignment name="A" staStart="100"><CoordGeom><Line><Start>0 0</Start><End>0 300</End></Line></CoordGeom>
-      <Profile><ProfAlign name="p"><PVI>100 10</PVI><ParaCurve length="60">250 16</ParaCurve><PVI>400 13</PVI></ProfAlign></Profile></Alignment></Alignments>"""
-    site = bring_in(new_site(), [landxml(tmp_path, body, FEET)])[0]
-    foot = 1200 / 3937
-    assert chain_of(Engine(site), "a").total == pytest.approx(300 * foot)
-    got = np.array([(v.chainage, v.level, v.curve_length) for v in site.all(Street)[0].vips])
-    assert got == pytest.approx(np.array([(0, 10, 0), (150, 16, 60), (300, 13, 0)]) * foot)
-
-
-BAD_LANDXML = {
-    '<Surfaces><Surface name="s"><Definition><Pnts><P id="1">0 0</P></Pnts><Faces><F>1 1 1</F></Faces></Definition></Surface></Surfaces>': "without levels",
-    '<Surfaces><Surface name="s"><Definition><Pnts><P id="1">0 0 x</P></Pnts></Definition></Surface></Surfaces>': "not three numbers",
-    '<Surfaces><Surface name="s"><Definition><Pnts><P id="1">0 0 nan</P></Pnts></Definition></Surface></Surfaces>': "not a number",
-    '<Surfaces><Surface name="s"><Definition><Pnts><P id="1">0 0 1</P><P id="2">0 9 1</P><P id="3">9 0 1</P></Pnts><Faces><F>1 2 9</F></Faces></Definition></Surface></Surfaces>': "not there",
-    '<Alignments><Alignment name="A"><CoordGeom/></Alignment></Alignments>': "no geometry",
-    '<Alignments><Alignment name="A"><CoordGeom><Chain>1 2</Chain></CoordGeom></Alignment></Alignments>': "cannot be read",
-    '<Alignments><Alignment name="A"><CoordGeom><Line><Start>0 0</Start></Line></CoordGeom></Alignment></Alignments>': "no End",
-    "": "no surface, alignment",
-}
-
-
-@pytest.mark.parametrize("body", list(BAD_LANDXML))
-def test_bad_landxml_is_refused_in_one_sentence(tmp_path, body):
-    with pytest.raises(FormatError, match=BAD_LANDXML[body]):
-        bring_in(new_site(), [landxml(tmp_path, body)])
-
-
-def test_another_kind_of_xml_and_an_unknown_unit(tmp_path):
-    with pytest.raises(FormatError, match="not LandXML"):
-        read_landxml(write(tmp_path / "a.xml", "<svg/>"))
-    with pytest.raises(FormatError, match="furlong"):
-        read_landxml(landxml(tmp_path, "", '<Imperial linearUnit="furlong"/>'))
-
-
 # DXF
 
 
@@ -246,7 +146,7 @@ def test_points_lines_polylines_and_faces_of_a_drawing(tmp_path):
     assert all(v[2] is None for v in fence.vertices)
     radii = np.hypot(*(np.array([v[:2] for v in fence.vertices]) - [1, 0]).T)
     assert radii == pytest.approx(np.ones(len(radii)), abs=1e-6)
-    assert got.surfaces[0][1].levels([[5, 5]])[0] == pytest.approx(0.5)
+    assert got.surfaces[0].surface.levels([[5, 5]])[0] == pytest.approx(0.5)
 
 
 def test_a_drawing_without_anything_usable(tmp_path):
@@ -501,3 +401,22 @@ def test_files_without_a_unit_are_in_the_one_asked_for(tmp_path):
     assert got.points[0] == pytest.approx([30.48, 60.96, 9.144])
     end = read_file(tmp_path / "a.xml", Options(units="ft")).streets[0].bends[-1]
     assert (end.easting, end.northing) == pytest.approx((30.48, 0.0))
+
+
+def test_a_unit_column_says_the_unit_and_nonsense_in_it_is_refused(tmp_path):
+    text = "easting,northing,level,unit\n10,20,30,{0}\n40,50,60,{0}\n70,20,30,{1}\n"
+    got = read_points_csv(write(tmp_path / "a.csv", text.format("ft", "ft")), units="m")
+    assert got.points[0] == pytest.approx([3.048, 6.096, 9.144])
+    for pair, words in ((("m", "ft"), "'ft', 'm'"), (("ell", "ell"), "'ell'")):
+        with pytest.raises(FormatError, match=f"unit column says {words}; one unit"):
+            read_points_csv(write(tmp_path / "a.csv", text.format(*pair)))
+
+
+def test_set_out_points_that_are_written_say_their_unit_and_come_back(tmp_path, court):
+    export(delivery(Engine(court)), tmp_path / "out.csv")
+    first, *rows = (tmp_path / "out.csv").read_text().splitlines()
+    assert first.endswith(",mark,unit")
+    assert all(r.endswith(",m") for r in rows)
+    got = read_points_csv(tmp_path / "out.csv", units="ft")
+    assert len(got.points) == len(rows)
+    assert got.points[0, 0] == pytest.approx(float(rows[0].split(",")[1]))

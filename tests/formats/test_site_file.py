@@ -330,3 +330,11 @@ def test_version_one_heads_and_pads_come_over(tmp_path):
 def test_a_site_refuses_what_makes_no_sense():
     with pytest.raises(ValueError, match="start"):
         JunctionChoice(side="a", end="middle")
+
+
+def test_a_site_file_names_its_unit_and_another_one_is_refused(tmp_path, court):
+    document = json.loads(site_json(court))
+    assert document["unit"] == "m"
+    (tmp_path / "site.json").write_text(json.dumps({**document, "unit": "ft"}))
+    with pytest.raises(FormatError, match="its unit is 'ft', and site files are in metres"):
+        load_site(tmp_path / "site.json")

@@ -9,14 +9,14 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QSettings, Signal
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
+from humble_loop.desk.exporting import Exporter
 from humble_loop.desk.importing import Importer
+from humble_loop.desk.reading_report import ReadingReport
 from humble_loop.desk.session import Session
 from humble_loop.formats.bring_in import KINDS, Brought
 from humble_loop.formats.errors import FormatError
-from humble_loop.formats.export import export
 from humble_loop.formats.recovery import Lost, discard, recover
 from humble_loop.site.libraries import new_site
-from humble_loop.whole.delivery import delivery
 
 _RECENT = 8
 
@@ -25,12 +25,15 @@ class FileDesk(QObject):
     """What the window does with files."""
 
     taken = Signal()  # another site is open now
+    shown_at = Signal(float, float)  # a place of what was brought in is wanted on the plan
     brought = Signal(bool)  # files were brought in; whether the site was empty before
 
     def __init__(self, session: Session, settings: QSettings, window: QWidget) -> None:
         super().__init__(window)
         self._session, self._settings, self._window = session, settings, window
         self._importer: Importer | None = None
+        self._exporter: Exporter | None = None
+        self.report: ReadingReport | None = None
         self._reading_for: object = None
 
     def new_site(self) -> None:
@@ -122,17 +125,21 @@ class FileDesk(QObject):
         self.brought.emit(first)
         words = f"Brought in {result.words}"
         if result.problems:
-            p = result.problems[0]
-            words += (
-                f"; {len(result.problems)} suspicious places, the first a {p.kind} at {p.easting:.2f}, {p.northing:.2f}"
-            )
+            words += f"; {len(result.problems)} places to look at are listed"
+            self.report = ReadingReport(result.problems, self._show_at, self._window)
+            self.report.show()
         self._session.said.emit(words)
 
-    def stop_reading(self) -> None:
-        """Give up what is being read."""
-        if self._importer is not None and self._importer.isRunning():
-            self._importer.requestInterruption()
-            self._importer.wait(5000)
+    def _show_at(self, easting: float, northing: float) -> None:
+        e, n = self._session.site.origin or (0.0, 0.0)
+        self.shown_at.emit(easting - e, northing - n)
+
+    def stop(self) -> None:
+        """Give up what is being read or written."""
+        for work in (self._importer, self._exporter):
+            if work is not None and work.isRunning():
+                work.requestInterruption()
+                work.wait(5000)
 
     def ask_export(self) -> None:
         """Ask where to write LandXML, DXF or set-out points."""
@@ -144,12 +151,17 @@ class FileDesk(QObject):
         )
         if not name:
             return
-        try:
-            export(delivery(self._session.engine), Path(name))
-        except (FormatError, OSError) as error:
-            self.tell("The export cannot be written", str(error))
+        self.export_to(Path(name))
+
+    def export_to(self, target: Path) -> None:
+        """Write the site as it is now, by the target's ending, off the interface thread."""
+        if self._exporter is not None and self._exporter.isRunning():
+            self._session.said.emit("A file is being written already")
             return
-        self._session.said.emit(f"Written {Path(name).name}")
+        self._exporter = Exporter(self._session.site, target, self._window)
+        self._exporter.written.connect(lambda words: self._session.said.emit(f"Written {words}"))
+        self._exporter.failed.connect(lambda words: self.tell("The export was not written", words))
+        self._exporter.start()
 
     def _folder(self) -> str:
         return str(self._session.path.parent if self._session.path else Path.home())

@@ -120,7 +120,8 @@ class TablesWindow(QDialog):
         """Put the table on the clipboard as tab-separated text."""
         text = io.StringIO()
         writer = csv.writer(text, delimiter="\t", lineterminator="\n")
-        writer.writerow(self.model.table.columns)
-        writer.writerows(["" if v is None else v for v in r] for r in self.model.table.rows)
+        made = self.model.table.written()
+        writer.writerow(made.columns)
+        writer.writerows(["" if v is None else v for v in r] for r in made.rows)
         QGuiApplication.clipboard().setText(text.getvalue())
         self._session.said.emit(f"Copied {len(self.model.table.rows)} rows")

@@ -80,6 +80,7 @@ class MainWindow(QMainWindow):
     def _connect_files(self) -> None:
         self.files.taken.connect(self._on_taken)
         self.files.brought.connect(lambda first: self.fit() if first else None)
+        self.files.shown_at.connect(self._show_place)
         welcome = self.plan.welcome
         welcome.bring_in.connect(self.files.ask_bring_in)
         welcome.open_site.connect(self.files.ask_open)
@@ -288,7 +289,7 @@ class MainWindow(QMainWindow):
         if not self.files.may_leave():
             event.ignore()
             return
-        self.files.stop_reading()
+        self.files.stop()
         self._idle.stop()
         self.solid.close_view()
         self.session.end()

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from humble_loop.formats.bundle import Bundle, Progress, no_progress
+from humble_loop.formats.bundle import Bundle, Progress, SurfaceIn, no_progress
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.points_csv import read_points_csv
 from humble_loop.ground.build import CannotTriangulate, build_surface, spikes
@@ -108,20 +108,24 @@ def read_files(paths: Sequence[Path], options: Options | None = None, progress: 
     progress(0.6, "Triangulating")
     problems: list[Problem] = [p for _, b in bundles for p in b.problems]
     told: list[str] = []
-    grounds: list[tuple[str, Surface, str]] = []
+    grounds: list[tuple[SurfaceIn, str]] = []
     for path, bundle in bundles:
-        for name, surface in bundle.surfaces:
-            grounds.append((name, surface, path.name))
-            problems += spikes(surface)
-            told.append(f"surface '{name}' ({len(surface.triangles)} triangles)")
+        for found in bundle.surfaces:
+            grounds.append((found, path.name))
+            problems += spikes(found.surface)
+            design = ", a design and so not the current ground" if found.proposed else ""
+            told.append(f"surface '{found.name}' ({len(found.surface.triangles)} triangles{design})")
         if bundle.lines:
             told.append(f"{len(bundle.lines)} lines from {path.name}")
     made = _triangulated(bundles, options)
     if made is not None:
         path, surface, more = made
         problems += more
-        grounds.append((path.stem, surface, path.name))
+        grounds.append((SurfaceIn(path.stem, surface), path.name))
         told.append(f"surface '{path.stem}' from {len(surface.points)} points ({len(surface.triangles)} triangles)")
+    current = [found.name for found, _ in grounds if not found.proposed]
+    if len(current) > 1:
+        told.append(f"the last of its {len(current)} surfaces, '{current[-1]}', is the current ground")
     told += [f"street '{s.name}'" for _, b in bundles for s in b.streets]
     told += [note for _, b in bundles for note in b.notes]
     for path, bundle in bundles:
@@ -136,8 +140,14 @@ def read_files(paths: Sequence[Path], options: Options | None = None, progress: 
         for _, bundle in bundles:
             if bundle.lines:
                 site = add_survey_lines(site, bundle.lines)
-        for name, surface, source in grounds:
-            site = add_ground(site, Ground(name=free_name(site, Ground, name), surface=surface, source=source))
+        for found, source in grounds:
+            ground = Ground(
+                name=free_name(site, Ground, found.name),
+                surface=found.surface,
+                source=source,
+                proposed=found.proposed,
+            )
+            site = add_ground(site, ground)
         for _, bundle in bundles:
             for street in bundle.streets:
                 name = free_name(site, Street, street.name)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 
@@ -42,6 +43,14 @@ class StreetIn:
     vips: list[Vip] = field(default_factory=list)
 
 
+class SurfaceIn(NamedTuple):
+    """A surface found in a file; ``proposed`` where the file says that it is a design and not what is there."""
+
+    name: str
+    surface: Surface
+    proposed: bool = False
+
+
 @dataclass
 class Bundle:
     """Everything found in one file, in metres.
@@ -51,7 +60,7 @@ class Bundle:
 
     points: Floats = field(default_factory=lambda: np.empty((0, 3)))
     breaklines: list[Floats] = field(default_factory=list)
-    surfaces: list[tuple[str, Surface]] = field(default_factory=list)
+    surfaces: list[SurfaceIn] = field(default_factory=list)
     lines: list[SurveyLine] = field(default_factory=list)
     streets: list[StreetIn] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)

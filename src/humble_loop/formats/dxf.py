@@ -10,7 +10,7 @@ from ezdxf import recover
 from ezdxf.filemanagement import new as new_drawing
 from ezdxf.lldxf.const import DXFError
 
-from humble_loop.formats.bundle import METRES, Bundle
+from humble_loop.formats.bundle import METRES, Bundle, SurfaceIn
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.points_csv import check_coordinates
 from humble_loop.geometry.arrays import Floats
@@ -64,10 +64,10 @@ def read_dxf(path: Path, *, units: str = "m") -> Bundle:
     if points:
         bundle.points = np.array(points)
     if faces:
-        bundle.surfaces.append((path.stem, _from_faces(np.array(faces))))
+        bundle.surfaces.append(SurfaceIn(path.stem, _from_faces(np.array(faces))))
     if bundle.empty:
         raise FormatError(path, "it holds no points, lines, polylines or 3D faces in model space")
-    for xyz in (bundle.points, *(s.points for _, s in bundle.surfaces), *bundle.breaklines):
+    for xyz in (bundle.points, *(s.surface.points for s in bundle.surfaces), *bundle.breaklines):
         if len(xyz):
             check_coordinates(path, xyz, may_be_degrees=False)
     return bundle

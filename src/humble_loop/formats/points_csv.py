@@ -28,6 +28,7 @@ _WORDS = {
     "transition_out": {"transition_out"},
     "chainage": {"chainage"},
     "curve_length": {"curve_length"},
+    "unit": {"unit", "units"},
 }
 _STRING = re.compile(r"^([A-Za-z][A-Za-z_ -]*?)[ ._-]?(\d+)$")
 
@@ -44,13 +45,15 @@ def read_points_csv(
     ``columns`` names the columns in order (number, easting, northing, level, code; others are skipped); without
     it a header line is used, or else that order. Points that follow each other with the same numbered code
     ('LIP1') make a breakline; ``breakline_codes`` narrows which code words do. A file whose header has a radius
-    column is a street's bends. Raises FormatError in one sentence.
+    column is a street's bends. A column 'unit' says the unit of its lengths; ``units`` holds where there is none.
+    Raises FormatError in one sentence.
     """
     text = _text(path)
     first = text.split("\n", 1)[0]
     header = columns or _header(first)
     body = text if columns or header is None else text.partition("\n")[2]
     names = tuple(header or DEFAULT_COLUMNS)
+    units = _unit(path, names, body) or units
     if "radius" in names:
         return _street(path, names, body, units)
     for wanted in ("easting", "northing", "level"):
@@ -64,6 +67,18 @@ def read_points_csv(
     points = numbers * METRES[units]
     check_coordinates(path, points)
     return _bundle(path, points, codes, breakline_codes)
+
+
+def _unit(path: Path, names: tuple[str, ...], body: str) -> str | None:
+    """The unit that the column for it names, in every row the same, or None where there is no such column."""
+    if "unit" not in names:
+        return None
+    at, rows = names.index("unit"), csv.reader(io.StringIO(body), delimiter=_separator(body.split("\n", 1)[0]))
+    found = {row[at].strip() for row in rows if len(row) > at} - {""}
+    if len(found) > 1 or not found <= set(METRES):
+        words = ", ".join(f"'{u}'" for u in sorted(found))
+        raise FormatError(path, f"its unit column says {words}; one unit of {', '.join(METRES)} is wanted")
+    return next(iter(found), None)
 
 
 def _text(path: Path) -> str:

@@ -5,15 +5,18 @@ from __future__ import annotations
 import csv
 from pathlib import Path
 
+from humble_loop.lines.table import UNIT
 from humble_loop.whole.delivery import Delivery
 
 COLUMNS = ("number", "easting", "northing", "level", "street", "chainage", "offset", "thing", "mark")
 
 
 def write_setout(site: Delivery, path: Path) -> None:
-    """Write the site's set-out points, in metres."""
+    """Write the site's set-out points, in metres, as the last column says."""
     with path.open("w", encoding="utf-8", newline="") as file:
         writer = csv.writer(file, lineterminator="\n")
-        writer.writerow(COLUMNS)
+        writer.writerow((*COLUMNS, UNIT[0]))
         for number, p in site.set_out:
-            writer.writerow([number, p.easting, p.northing, p.level, p.base, p.along, p.offset, p.thing, p.mark])
+            writer.writerow(
+                [number, p.easting, p.northing, p.level, p.base, p.along, p.offset, p.thing, p.mark, UNIT[1]]
+            )

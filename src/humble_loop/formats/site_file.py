@@ -22,6 +22,7 @@ from humble_loop.formats.safe_write import write_safely
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.model import Ground
 from humble_loop.lines.standing import kinds
+from humble_loop.lines.table import UNIT
 from humble_loop.site.edits import sentence
 from humble_loop.site.libraries import LIBRARIES, with_libraries
 from humble_loop.site.model import Site, Thing
@@ -60,7 +61,7 @@ def site_json(site: Site, surfaces: dict[str, str] | None = None) -> str:
     known = models()
     for name in sorted(site.things, key=lambda n: list(known).index(n) if n in known else len(known)):
         body[name] = [t.model_dump(mode="json") for t in site.things[name]]
-    head: dict[str, Any] = {"format": FORMAT, "version": VERSION}
+    head: dict[str, Any] = {"format": FORMAT, "version": VERSION, "unit": UNIT[1]}
     if surfaces is not None:
         head["surfaces"] = surfaces
     return json.dumps({**head, "site": body}, ensure_ascii=False, indent=1)
@@ -153,6 +154,8 @@ def site_from_json(path: Path, data: bytes, array: Callable[[str], np.ndarray]) 
     if not isinstance(document, dict) or document.get("format") != FORMAT or not isinstance(document.get("site"), dict):
         raise FormatError(path, "it is not a Humble Loop site; choose a .hloop file")
     version, body = document.get("version"), document["site"]
+    if document.get("unit", UNIT[1]) != UNIT[1]:
+        raise FormatError(path, f"its unit is '{document['unit']}', and site files are in metres; use its backup")
     if not isinstance(version, int) or version < 1:
         raise FormatError(path, f"its version '{version}' is not known; use its backup")
     if version > VERSION:

@@ -11,7 +11,7 @@ import numpy as np
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import Chain, Element
 
-_FIT = 1e-9  # metres by which two tangent lengths may overlap and still count as meeting exactly
+_FIT = 1e-6  # metres by which two tangent lengths may overlap and still count as meeting exactly: what coordinates hold
 
 
 class BendInput(NamedTuple):

@@ -10,6 +10,9 @@ import numpy as np
 
 from humble_loop.engine.query import Engine
 
+UNIT = ("unit", "m")
+"""The column that names the unit, and the unit: metres, areas and volumes in its square and cube, grades as ratios."""
+
 
 class NoSuchTable(ValueError):
     """A table, or a thing in it, that does not exist; the message lists those that do."""
@@ -25,6 +28,10 @@ class Table:
     columns: tuple[str, ...]
     rows: tuple[tuple[Any, ...], ...]
     places: tuple[tuple[str, str], ...] = ()
+
+    def written(self) -> Table:
+        """As it leaves the program: each row names the unit, so that a file or a pasted row still says it."""
+        return Table((*self.columns, UNIT[0]), tuple((*row, UNIT[1]) for row in self.rows))
 
 
 TableMaker = Callable[[Engine, str | None, float | None], Table]

@@ -34,6 +34,8 @@ class Grounds(Kind):
             Fact("triangles", "count", len(ground.surface.triangles)),
             Fact("from", "text", ground.source or "–"),
         ]
+        if ground.proposed:
+            rows.append(Fact("state", "text", "a design, not what is there"))
         if ground.surface.shifted(*(-v for v in parts.origin(q))) is ground_of(q):
             rows.append(Fact("current", "text", "yes: designs meet it", "set"))
         else:

@@ -12,13 +12,17 @@ from humble_loop.site.model import Named, Site
 
 
 class Ground(Named):
-    """A surface of what is there today, and the file that it came from. Its arrays are files of their own."""
+    """A surface of what is there today, and the file that it came from. Its arrays are files of their own.
+
+    A ``proposed`` one is a design that came in from a file: it is the current ground only when someone chooses it.
+    """
 
     collection: ClassVar[str] = "grounds"
     words: ClassVar[str] = "ground"
 
     surface: Annotated[SkipValidation[Surface], WithJsonSchema({})] = Field(exclude=True, repr=False)
     source: str = ""
+    proposed: bool = False
 
     @property
     def where(self) -> tuple[float, float] | None:
@@ -27,9 +31,10 @@ class Ground(Named):
 
 
 def add_ground(site: Site, ground: Ground) -> Site:
-    """Add a surface and make it the current one."""
+    """Add a surface and make it the current one, unless it is a design."""
     fresh = ground.model_copy(update={"id": free_id(site, Ground, ground.name)})
-    return site.put(fresh).model_copy(update={"current_ground": fresh.id})
+    site = site.put(fresh)
+    return site if ground.proposed else site.model_copy(update={"current_ground": fresh.id})
 
 
 def choose_ground(site: Site, ground: str) -> Site:

@@ -16,14 +16,12 @@ NO_GROUND = Surface(np.empty((0, 3)), np.empty((0, 3), dtype=np.int64))
 def current_surface(site: Site) -> Surface | None:
     """The current ground's surface, measured from the site's origin, or None."""
     grounds = site.all(Ground)
-    if not grounds:
-        return None
     found = site.find(Ground, site.current_ground) if site.current_ground else None
-    surface = (found or grounds[-1]).surface
-    if surface.empty:
+    found = found or next((g for g in reversed(grounds) if not g.proposed), None)
+    if found is None or found.surface.empty:
         return None
     e, n = site.origin or (0.0, 0.0)
-    return surface.shifted(-e, -n)
+    return found.surface.shifted(-e, -n)
 
 
 def ground_of(q: Engine) -> Surface:

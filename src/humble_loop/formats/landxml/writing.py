@@ -1,0 +1,148 @@
+"""Writing LandXML 1.2: the ground, the finished surface, alignments with their profiles, and lots as parcels."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from lxml import etree
+
+from humble_loop import __version__
+from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.chain import ARC, STRAIGHT
+from humble_loop.ground.surface import Surface
+from humble_loop.whole.delivery import Alignment, Delivery
+
+FINISHED = "Finished surface"
+
+
+def write_landxml(site: Delivery, path: Path) -> None:
+    """Write the ground, the finished surface, every street's alignment and profile, and the lots as parcels.
+
+    Elements, their order and their required attributes are those of the LandXML 1.2 schema.
+    """
+    ns = "http://www.landxml.org/schema/LandXML-1.2"
+    now = datetime.now()
+    namespaces: Any = {None: ns}  # the default namespace
+    root = etree.Element(
+        "LandXML",
+        nsmap=namespaces,
+        version="1.2",
+        date=now.strftime("%Y-%m-%d"),
+        time=now.strftime("%H:%M:%S"),
+        language="English",
+        readOnly="false",
+    )
+    units = etree.SubElement(root, "Units")
+    etree.SubElement(
+        units,
+        "Metric",
+        linearUnit="meter",
+        areaUnit="squareMeter",
+        volumeUnit="cubicMeter",
+        temperatureUnit="celsius",
+        pressureUnit="HPA",
+        angularUnit="decimal degrees",
+        directionUnit="decimal degrees",
+    )
+    etree.SubElement(root, "Project", name=site.name)
+    etree.SubElement(root, "Application", name="Humble Loop", version=__version__)
+    if site.alignments:
+        alignments = etree.SubElement(root, "Alignments", name=site.name)
+        for alignment in site.alignments:
+            _write_alignment(alignments, alignment)
+    if site.parcels:
+        parcels = etree.SubElement(root, "Parcels")
+        for land in site.parcels:
+            _write_parcel(parcels, land.name, land.outline, land.area)
+    named = (("Ground", "existing", site.ground), (FINISHED, "proposed", site.finished))
+    if any(not surface.empty for _, _, surface in named):
+        surfaces = etree.SubElement(root, "Surfaces")
+        for name, state, surface in named:
+            if not surface.empty:
+                _write_surface(surfaces, name, state, surface)
+    path.write_bytes(etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True))
+
+
+def _ne(point: Any) -> str:
+    return " ".join(repr(float(v)) for v in (point[1], point[0], *point[2:]))
+
+
+def _write_surface(parent: Any, name: str, state: str, surface: Surface) -> None:
+    """``state`` is the schema's word: what is there is 'existing', a design is 'proposed'."""
+    node = etree.SubElement(parent, "Surface", name=name, state=state)
+    definition = etree.SubElement(node, "Definition", surfType="TIN")
+    pnts = etree.SubElement(definition, "Pnts")
+    for i, p in enumerate(surface.points, start=1):
+        etree.SubElement(pnts, "P", id=str(i)).text = _ne(p)
+    faces = etree.SubElement(definition, "Faces")
+    for t in surface.triangles + 1:
+        etree.SubElement(faces, "F").text = " ".join(map(str, t))
+
+
+def _write_alignment(parent: Any, alignment: Alignment) -> None:
+    chain, name = alignment.chain, alignment.name
+    node = etree.SubElement(parent, "Alignment", name=name, length=repr(chain.total), staStart="0")
+    geometry = etree.SubElement(node, "CoordGeom")
+    ends = chain.points_at(chain.starts)
+    for j, e in enumerate(chain.elements):
+        start, end = chain.xy[j], ends[j + 1]
+        rot = "ccw" if e.k0 + e.k1 > 0 else "cw"
+        if e.kind == STRAIGHT:
+            item = etree.SubElement(geometry, "Line", length=repr(e.length))
+        elif e.kind == ARC:
+            radius = 1.0 / e.k0
+            normal = np.array([-np.sin(chain.heading[j]), np.cos(chain.heading[j])])
+            item = etree.SubElement(
+                geometry, "Curve", rot=rot, crvType="arc", radius=repr(abs(radius)), length=repr(e.length)
+            )
+            etree.SubElement(item, "Start").text = _ne(start)
+            etree.SubElement(item, "Center").text = _ne(start + radius * normal)
+            etree.SubElement(item, "End").text = _ne(end)
+            continue
+        else:
+            ends_ = ["INF" if k == 0 else repr(abs(1.0 / k)) for k in (e.k0, e.k1)]
+            item = etree.SubElement(
+                geometry,
+                "Spiral",
+                rot=rot,
+                spiType="clothoid",
+                length=repr(e.length),
+                radiusStart=ends_[0],
+                radiusEnd=ends_[1],
+            )
+        etree.SubElement(item, "Start").text = _ne(start)
+        if e.kind not in (STRAIGHT, ARC):
+            etree.SubElement(item, "PI").text = _ne(_spiral_pi(chain, j, end))
+        etree.SubElement(item, "End").text = _ne(end)
+    p = alignment.profile
+    if p is None or len(p.chainages) < 2:
+        return
+    profile = etree.SubElement(etree.SubElement(node, "Profile", name=name), "ProfAlign", name=f"{name} grade line")
+    for s, z, c in zip(p.chainages, p.levels, p.curves):
+        text = f"{float(s)!r} {float(z)!r}"
+        if c > 0:
+            etree.SubElement(profile, "ParaCurve", length=repr(float(c))).text = text
+        else:
+            etree.SubElement(profile, "PVI").text = text
+
+
+def _spiral_pi(chain: Any, j: int, end: Floats) -> Floats:
+    """Where a spiral's two end tangents meet."""
+    h0 = float(chain.heading[j])
+    h1 = h0 + 0.5 * float(chain.k0[j] + chain.k1[j]) * float(chain.length[j])
+    u, v = np.array([np.cos(h0), np.sin(h0)]), np.array([np.cos(h1), np.sin(h1)])
+    d = end - chain.xy[j]
+    t = (d[0] * v[1] - d[1] * v[0]) / (u[0] * v[1] - u[1] * v[0])
+    return np.asarray(chain.xy[j] + t * u)
+
+
+def _write_parcel(parent: Any, name: str, outline: Floats, area: float) -> None:
+    node = etree.SubElement(parent, "Parcel", name=name, area=repr(area))
+    geometry = etree.SubElement(node, "CoordGeom")
+    for a, b in zip(outline, np.roll(outline, -1, axis=0)):
+        line = etree.SubElement(geometry, "Line")
+        etree.SubElement(line, "Start").text = _ne(a)
+        etree.SubElement(line, "End").text = _ne(b)

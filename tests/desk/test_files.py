@@ -1,0 +1,173 @@
+"""Files by the window: open, save, recovery, what is dropped on it, and what it writes for others."""
+
+import json
+import time
+
+import ezdxf
+import pytest
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QFileDialog
+
+from humble_loop.demo import survey_files
+from humble_loop.formats.site_file import load_site, save_site
+from humble_loop.kinds.ground import Ground
+from humble_loop.kinds.lot import PadChoice
+from humble_loop.kinds.street import Street
+from tests import edits
+from tests.conftest import court_site
+from tests.formats.landxml_text import landxml
+
+
+def view_range(view):
+    return [tuple(r) for r in view.plotItem.vb.viewRange()]
+
+
+def test_open_save_and_recent(drive, brickworks, tmp_path, monkeypatch):
+    file = tmp_path / "job.hloop"
+    save_site(brickworks, file)
+    d = drive()
+    d.window.files.open_path(file)
+    assert d.site.name == "The old brickworks"
+    assert not d.session.unsaved
+    d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.5))
+    assert d.window.windowTitle().startswith("• ")
+    assert d.window.files.save()
+    assert ("kiln-court-left", 2, 41.5) in [(p.row, p.number, p.level) for p in load_site(file).all(PadChoice)]
+    other = tmp_path / "other"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(other), ""))
+    assert d.window.files.save_as()
+    assert load_site(tmp_path / "other.hloop").name == "The old brickworks"
+    assert json.loads(str(d.window._settings.value("recent"))) == [str(tmp_path / "other.hloop"), str(file)]
+
+
+@pytest.mark.parametrize(
+    "content", [b"", b"\x00\x01nonsense" * 50, b'{"format": "humble-loop-site", "version": 99, "site": {}}']
+)
+def test_a_bad_site_file_says_so_and_the_present_site_stays(drive, brickworks, tmp_path, complaints, content):
+    d = drive(brickworks)
+    bad = tmp_path / "bad.hloop"
+    bad.write_bytes(content)
+    before = d.site
+    d.window.files.open_path(bad)
+    assert d.site is before
+    assert len(complaints) == 1
+    assert str(bad) in complaints[0]
+    assert "Traceback" not in complaints[0]
+
+
+def drop(window, paths):
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
+    event = QDropEvent(
+        QPointF(300, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
+    window.dropEvent(event)
+
+
+def test_survey_files_dropped_on_the_window_are_brought_in(drive):
+    d = drive()
+    drop(d.window, survey_files())
+    d.qtbot.waitUntil(lambda: bool(d.site.all(Ground)), timeout=20000)
+    assert len(d.site.all(Ground)) == 2
+    assert d.session.undo_words == "Bring in files"
+    d.settle()
+    (x0, x1), _ = view_range(d.window.plan)
+    assert x0 < 100 < x1
+
+
+def test_a_bad_file_dropped_says_so_and_loses_nothing(drive, brickworks, tmp_path, complaints):
+    d = drive(brickworks)
+    before = d.site
+    bad = tmp_path / "survey.csv"
+    bad.write_text("1,10,20\n")
+    drop(d.window, [bad])
+    d.qtbot.waitUntil(lambda: bool(complaints), timeout=20000)
+    assert "survey.csv: line 1" in complaints[0]
+    assert d.site is before
+
+
+def test_a_change_is_on_disk_within_seconds_and_offered_after_a_crash(drive, brickworks, tmp_path, monkeypatch):
+    from humble_loop.formats.recovery import lost_sessions
+
+    d = drive(brickworks)
+    d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.75))
+    started = time.monotonic()
+    d.qtbot.waitUntil(lambda: any((tmp_path / "recovery").glob("*/session.json")), timeout=5000)
+    assert time.monotonic() - started < 4.0
+    # As if this process had died: its folder belongs to a process that is no longer there.
+    session = next((tmp_path / "recovery").glob("*/session.json"))
+    session.write_text(json.dumps({**json.loads(session.read_text()), "pid": 2**22 + 5}))
+    (lost,) = lost_sessions(tmp_path / "recovery")
+    other = drive()
+    from PySide6.QtWidgets import QMessageBox
+
+    monkeypatch.setattr(QMessageBox, "question", lambda *a: QMessageBox.StandardButton.Open)
+    other.window.files.offer_recovery(lost)
+    assert ("kiln-court-left", 2, 41.75) in [(p.row, p.number, p.level) for p in other.site.all(PadChoice)]
+    assert other.session.unsaved
+
+
+def test_closing_properly_leaves_no_recovery_copy(drive, brickworks, tmp_path):
+    d = drive(brickworks)
+    d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.75))
+    d.session.write_recovery()
+    assert list((tmp_path / "recovery").iterdir())
+    d.session.save(tmp_path / "x.hloop")
+    assert not list((tmp_path / "recovery").iterdir())
+
+
+def test_what_was_altered_is_listed_and_a_click_shows_its_place(drive, tmp_path):
+    d = drive(court_site())
+    body = """<Alignments><Alignment name="Old" staStart="0"><CoordGeom>
+      <Line><Start>300 0</Start><End>300 50</End></Line><Line><Start>300 55</Start><End>330 90</End></Line>
+      </CoordGeom></Alignment></Alignments>"""
+    drop(d.window, [landxml(tmp_path, body)])
+    d.qtbot.waitUntil(lambda: d.window.files.report is not None, timeout=20000)
+    report = d.window.files.report
+    model = report.view.model()
+    assert [model.index(0, k).data() for k in range(2)] == [
+        "altered alignment",
+        "'Old': a gap of 5.000 m between a line and a line is closed by a straight",
+    ]
+    report.view.clicked.emit(model.index(0, 0))
+    (x0, x1), (y0, y1) = view_range(d.window.plan)
+    e, n = d.site.origin
+    assert (0.5 * (x0 + x1) + e, 0.5 * (y0 + y1) + n) == pytest.approx((50, 300), abs=1e-6)
+    report.close()
+
+
+def test_an_export_is_written_beside_the_window_as_the_site_was(drive, brickworks, tmp_path):
+    d = drive(brickworks)
+    said = []
+    d.session.said.connect(said.append)
+    target = tmp_path / "out.dxf"
+    d.window.files.export_to(target)
+    started = d.window.files._exporter
+    # The window goes on meanwhile: what is changed now is not in the file.
+    street = d.site.all(Street)[0]
+    d.session.do("Remove", lambda s: edits.remove_street(s, street.id))
+    d.window.files.export_to(tmp_path / "second.dxf")
+    assert said[-1] == "A file is being written already"
+    d.qtbot.waitUntil(started.isFinished, timeout=60000)
+    d.qtbot.waitUntil(lambda: "Written out.dxf" in said, timeout=2000)
+    assert len(ezdxf.readfile(target).modelspace()) > 100
+    assert not (tmp_path / "second.dxf").exists()
+    assert not list(tmp_path.glob(".out*"))
+
+
+def test_an_export_that_is_given_up_or_cannot_be_written_leaves_nothing(drive, brickworks, tmp_path, complaints):
+    d = drive(brickworks)
+    d.window.files.export_to(tmp_path / "a.xml")
+    d.window.files._exporter.requestInterruption()
+    d.qtbot.waitUntil(lambda: bool(complaints), timeout=60000)
+    assert complaints.pop() == "Given up; nothing was written"
+    d.qtbot.waitUntil(d.window.files._exporter.isFinished, timeout=5000)
+    d.window.files.export_to(tmp_path / "nowhere" / "a.csv")
+    d.qtbot.waitUntil(lambda: bool(complaints), timeout=60000)
+    assert "cannot be written" in complaints.pop()
+    d.qtbot.waitUntil(d.window.files._exporter.isFinished, timeout=5000)
+    d.window.files.export_to(tmp_path / "a.pdf")
+    d.qtbot.waitUntil(lambda: bool(complaints), timeout=60000)
+    assert complaints.pop() == f"{tmp_path / 'a.pdf'}: files ending in '.pdf' cannot be written; use .xml, .dxf or .csv"
+    assert not list(tmp_path.glob("*a.*"))
