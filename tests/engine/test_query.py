@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from humble_loop.engine.query import Cancelled, Engine, Ring, Stats, Unsolved, part, query
+from humble_loop.engine.query import Cancelled, Engine, Ring, Stats, Unsolved, gate, part, query
 from humble_loop.engine.same import same, sealed
 from tests.conftest import examples
 
@@ -248,6 +248,100 @@ def test_incremental_is_afresh_on_random_graphs_with_rings(series, asked):
             a, b = q.attempt(follows, i), fresh.attempt(follows, i)
             assert type(a) is type(b)
             assert str(a) == str(b) if isinstance(a, Unsolved) else a == b
+
+
+# Gates
+
+
+@query
+def winding(q, i: int) -> float:
+    """Node i rests on the node that part 'i' names, or is a number; odd nodes are gates that let through only halves."""
+    to = number(q, str(i))
+    if to < 0:
+        return -to
+    return (narrow(q, int(to)) if int(to) % 2 else winding(q, int(to))) + 1.0
+
+
+@gate
+def narrow(q, i: int) -> float:
+    return winding.function(q, i) // 2
+
+
+def node(i: int):
+    return narrow if i % 2 else winding
+
+
+@query
+def survey_of_windings(q) -> tuple:
+    return tuple(str(v) if isinstance(v := q.attempt(node(i), i), Unsolved) else v for i in range(6))
+
+
+@examples(300)
+@given(
+    st.lists(
+        st.tuples(
+            st.lists(st.integers(-9, 5), min_size=6, max_size=6),
+            st.lists(st.integers(0, 6), min_size=0, max_size=4),
+        ),
+        min_size=2,
+        max_size=9,
+    )
+)
+def test_incremental_is_afresh_with_gates_and_rings_whatever_is_asked_between(series):
+    def site(row):
+        return site_with(**{str(i): float(v if v != i else -v - 1) for i, v in enumerate(row)})
+
+    q = Engine(site(series[0][0]))
+    for row, asked in series:
+        q.use(site(row))
+        fresh = Engine(site(row))
+        for i in asked:
+            what = (survey_of_windings,) if i == 6 else (node(i), i)
+            a, b = q.attempt(*what), fresh.attempt(*what)
+            assert type(a) is type(b)
+            assert str(a) == str(b) if isinstance(a, Unsolved) else a == b
+
+
+@gate
+def tens(q, name: str) -> float:
+    return number(q, name) // 10
+
+
+@query
+def sum_of_tens(q) -> float:
+    return sum(tens(q, f"n{i}") for i in range(500))
+
+
+@query
+def share(q, i: int) -> float:
+    return sum_of_tens(q) + i
+
+
+def test_what_rests_on_a_gate_is_not_asked_when_the_gate_holds():
+    def site(first):
+        return site_with(**{f"n{i}": first if i == 0 else 11.0 for i in range(500)})
+
+    q = Engine(site(11.0))
+    assert [share(q, i) for i in range(500)] == [500.0 + i for i in range(500)]
+    q.stats = Stats()
+    q.use(site(12.0))
+    assert share(q, 3) == 503.0
+    assert q.stats.computed == {"tens": 1}
+    assert q.stats.reused < 10
+    q.use(site(25.0))
+    assert share(q, 3) == 504.0
+    assert share(q, 4) == 505.0
+
+
+def test_gates_wait_until_something_above_them_is_asked_for():
+    q = Engine(site_with(n0=11.0, **{f"n{i}": 1.0 for i in range(1, 500)}))
+    assert share(q, 0) == 1.0
+    assert doubled(q, "n0") == 22
+    q.stats = Stats()
+    q.use(site_with(n0=31.0, **{f"n{i}": 1.0 for i in range(1, 500)}))
+    assert doubled(q, "n0") == 62
+    assert "tens" not in q.stats.computed
+    assert share(q, 0) == 3.0
 
 
 def test_statistics_count_and_time():

@@ -5,6 +5,11 @@ marks only what may be touched by the parts that changed; a marked result is loo
 for, and is worked out again only if something it read really differs. A result that comes out equal keeps
 its old identity, so whatever rests on it stays as it was (early cut-off).
 
+A gate is a query whose result mostly stays as it is, though what it reads changes often (the box of a face, in
+whole metres). What rests on a gate is not marked along with it: when such a result is asked for, the gates below it
+that may have changed are looked at first, and only where one really differs are its readers marked. So a change of
+one lot is not asked of a thousand others. Gates and what rests on them have a rank, the number of gates below.
+
 One thing that fails fails alone: its exception is kept as its result, and those that read it may go on
 without it (``attempt``) or fail with it. A ring, a query that at last rests on itself, is refused with the ring
 spelled out. However deep queries rest on each other, Python's stack stays short: a dive that gets too deep is
@@ -27,6 +32,7 @@ Key = tuple[Any, ...]  # (function, *arguments)
 
 _DEEPEST = 40  # queries within one another before a dive is given up and its bottom worked out first
 _SMALL = 4000  # results that are kept without a thought
+_HIGHEST = 20  # gates upon one another; any further ones are queries like others
 _REMEMBERED = 50  # revisions for which an answer is kept though nobody asks for it again
 
 
@@ -90,6 +96,7 @@ class _Memo:
     checked: int = 0  # the last revision at which it was worked out or found still true
     asked: int = -(10**9)  # the last revision at which somebody outside asked for it
     suspect: bool = False
+    rank: int = 0  # gates that lie below, one upon another
 
 
 @dataclass
@@ -110,8 +117,8 @@ class Stats:
 class Query(Generic[P, R_co]):
     """A function of the engine and plain arguments whose results the engine keeps."""
 
-    def __init__(self, function: Callable[Concatenate[Engine, P], R_co]) -> None:
-        self.function = function
+    def __init__(self, function: Callable[Concatenate[Engine, P], R_co], *, gate: bool = False) -> None:
+        self.function, self.gate = function, gate
         self.name = function.__name__.lstrip("_")
         self.__doc__ = function.__doc__
         self.__name__ = function.__name__
@@ -154,6 +161,11 @@ def query(function: Callable[Concatenate[Engine, P], R]) -> Query[P, R]:
     return Query(function)
 
 
+def gate(function: Callable[Concatenate[Engine, P], R]) -> Query[P, R]:
+    """Make ``function(q, ...)`` a query that is a gate: what rests on it is left alone unless its result differs."""
+    return Query(function, gate=True)
+
+
 def part(*fields: str, keyed: str = "") -> Callable[[Callable[Concatenate[Any, P], R]], Part[P, R]]:
     """Make ``function(site, ...)``, which reads ``fields`` of the site, a part that queries read as ``function(q, ...)``."""
 
@@ -180,6 +192,7 @@ class Engine:
         self._waiting: list[Key] = []  # given up for now: they wait for what lies at the bottom of a dive
         self._begun: set[Key] = set()  # all of these two, for a quick look
         self._sweep_above = _SMALL
+        self._gates: dict[int, set[Key]] = {}  # gates that may have changed, by rank; none is empty
         self.stats = Stats()
         self.cancelled: Callable[[], bool] = lambda: False
 
@@ -254,6 +267,7 @@ class Engine:
         """Drop every result, so that the next question is solved afresh."""
         self._memos.clear()
         self._parts.clear()
+        self._gates.clear()
 
     def ask(self, what: Query[Any, Any] | Part[Any, Any], args: tuple[Any, ...]) -> Any:
         """The result of a query; raises what it failed with."""
@@ -261,8 +275,10 @@ class Engine:
         if self._active:
             # Recorded before it is looked at: what ends in a ring was read as well.
             self._active[-1][1].append(key)
+        if not self._path:
+            self._look_at_gates(key)
         memo = self._memos.get(key)
-        if memo is None or memo.suspect:
+        if memo is None or memo.suspect or self._gates:
             memo = self._fresh(key) if self._path else self._dive(key)
         else:
             self.stats.reused += 1
@@ -307,8 +323,33 @@ class Engine:
             self._waiting.clear()
             self._begun.clear()
 
+    def _look_at_gates(self, key: Key) -> None:
+        """Before a question from outside: find out which gates below it really differ, the lowest first."""
+        memo = self._memos.get(key)
+        while memo is not None and self._gates and min(self._gates) < memo.rank:
+            low = min(self._gates)
+            below = next(iter(self._gates[low]))
+            if below in self._memos and self._memos[below].suspect:
+                self._dive(below)
+            self._not_waiting(low, below)
+
+    def _open_gates(self, rank: int) -> None:
+        """In the middle of working something out: mark all that rests on gates below ``rank`` that may have changed."""
+        while self._gates and min(self._gates) < rank:
+            for below in self._gates.pop(min(self._gates)):
+                if below in self._memos and self._memos[below].suspect:
+                    self._suspect_readers(self._memos[below])
+
+    def _not_waiting(self, rank: int, gate: Key) -> None:
+        waiting = self._gates.get(rank, set())
+        waiting.discard(gate)
+        if not waiting:
+            self._gates.pop(rank, None)
+
     def _fresh(self, key: Key) -> _Memo:
         memo = self._memos.get(key)
+        if memo is not None and self._gates and min(self._gates) < memo.rank:
+            self._open_gates(memo.rank)
         if memo is not None and not memo.suspect:
             self.stats.reused += 1
             return memo
@@ -385,6 +426,7 @@ class Engine:
     ) -> _Memo:
         if memo is None:
             memo = self._memos.setdefault(key, _Memo())
+        before = memo.changed
         if memo.checked == 0:
             memo.value, memo.failure, memo.changed = value, failure, self._revision
         elif (failure is not None and failure == memo.failure) or (
@@ -396,18 +438,49 @@ class Engine:
         for old in memo.reads:
             if old in self._memos:
                 self._memos[old].readers.discard(key)
+        rank = 0
         for read in reads:
-            self._memos.setdefault(read, _Memo(suspect=True)).readers.add(key)
+            below = self._memos.setdefault(read, _Memo(suspect=True))
+            below.readers.add(key)
+            rank = max(rank, _rank_above(read, below))
         memo.reads, memo.suspect, memo.checked = reads, False, self._revision
+        self._raise(key, rank)
+        if memo.changed != before and key[0].gate:
+            self._suspect_readers(memo)
         return memo
+
+    def _raise(self, key: Key, rank: int) -> None:
+        """Give a result a rank, and what rests on it at least the rank that follows. Ranks never sink."""
+        stack = [(key, rank)]
+        while stack:
+            key, rank = stack.pop()
+            memo = self._memos.get(key)
+            if memo is not None and rank > memo.rank:
+                memo.rank = rank
+                stack.extend((reader, _rank_above(key, memo)) for reader in memo.readers)
 
     def _suspect_readers(self, memo: _Memo) -> None:
         stack = list(memo.readers)
         while stack:
-            reader = self._memos.get(stack.pop())
-            if reader is not None and not reader.suspect:
-                reader.suspect = True
+            key = stack.pop()
+            reader = self._memos.get(key)
+            if reader is None or reader.suspect:
+                continue
+            reader.suspect = True
+            if _stops(key, reader):
+                self._gates.setdefault(reader.rank, set()).add(key)
+            else:
                 stack.extend(reader.readers)
+
+
+def _stops(key: Key, memo: _Memo) -> bool:
+    """Whether marks go no further than this result for now. Gates that rest on themselves climb out of that."""
+    return isinstance(key[0], Query) and key[0].gate and memo.rank < _HIGHEST
+
+
+def _rank_above(key: Key, memo: _Memo) -> int:
+    """The least rank of what reads a result."""
+    return memo.rank + _stops(key, memo)
 
 
 def _by_id(things: Any) -> dict[str, Any]:

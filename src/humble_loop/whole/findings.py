@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.engine.query import Engine, Unsolved, gate, query
 from humble_loop.lines.findings import RING, UNSOLVED, Finding, failed, unique
 from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of, kinds
@@ -22,7 +22,7 @@ def own_findings(q: Engine, thing: ThingId) -> tuple[Finding, ...]:
     return tuple(found)
 
 
-@query
+@gate
 def thing_findings(q: Engine, thing: ThingId) -> tuple[Finding, ...]:
     """All findings of a thing, overlaps of its faces among them."""
     made = q.attempt(own_findings, thing)

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
-from humble_loop.engine.query import Engine, query
+from humble_loop.engine.query import Engine, gate, query
 from humble_loop.ground.cut import without
 from humble_loop.ground.surface import Surface
 from humble_loop.ground.volume import Volume, volume_between
@@ -18,6 +18,7 @@ from humble_loop.lines.faces import FaceId, finished_mesh
 from humble_loop.lines.findings import Finding
 from humble_loop.whole.surface import face_tree
 
+_GROUPS = 64  # of faces, by which their neighbours are looked up
 _SLIVER = 0.01  # m2 of overlap that is a matter of rounding
 
 
@@ -55,22 +56,38 @@ class Overlap:
     place: tuple[float, float]
 
 
+Earlier = Mapping[FaceId, tuple[FaceId, ...]]
+
+
 @query
-def _neighbours(q: Engine) -> Mapping[FaceId, tuple[FaceId, ...]]:
-    """For every face the earlier ones whose boxes meet its own, in their order."""
+def _neighbours(q: Engine) -> tuple[Earlier, ...]:
+    """For every face the earlier ones whose boxes meet its own, in their order; shared out among ``_GROUPS``."""
     ids, tree = face_tree(q).ids, face_tree(q).tree
     later, earlier = tree.query(tree.geometries)
     later, earlier = later[earlier < later], earlier[earlier < later]
-    found: dict[FaceId, list[FaceId]] = {}
-    for i in np.lexsort((earlier, later)):
-        found.setdefault(ids[later[i]], []).append(ids[earlier[i]])
-    return {id: tuple(others) for id, others in found.items()}
+    order = np.lexsort((earlier, later))
+    later, earlier = later[order], earlier[order]
+    groups: tuple[dict[FaceId, tuple[FaceId, ...]], ...] = tuple({} for _ in range(_GROUPS))
+    cuts = np.flatnonzero(np.diff(later, prepend=-1))
+    for own, others in zip(later[cuts].tolist(), np.split(earlier, cuts[1:]) if len(cuts) else (), strict=True):
+        groups[_group(ids[own])][ids[own]] = tuple(ids[i] for i in others.tolist())
+    return groups
 
 
-@query
+def _group(id: FaceId) -> int:
+    return hash(id) % _GROUPS
+
+
+@gate
+def _neighbours_in(q: Engine, group: int) -> Earlier:
+    """The share of one group: a change elsewhere stops here for all groups but a few."""
+    return _neighbours(q)[group]
+
+
+@gate
 def _before(q: Engine, id: FaceId) -> tuple[FaceId, ...]:
-    """A face's earlier neighbours: apart from those of all faces, so that a change elsewhere stops here."""
-    return _neighbours(q).get(id, ())
+    """A face's earlier neighbours."""
+    return _neighbours_in(q, _group(id)).get(id, ())
 
 
 @query

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 import shapely
 
-from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.engine.query import Engine, Unsolved, gate, query
 from humble_loop.geometry.arrays import Ints
 from humble_loop.ground.merge import same_places
 from humble_loop.ground.surface import Surface
@@ -33,7 +33,7 @@ class Probe(NamedTuple):
     fall_heading: float
 
 
-@query
+@gate
 def face_box(q: Engine, id: FaceId) -> tuple[float, float, float, float] | None:
     """West, south, east, north of a face; None where it is empty. Rounded outwards to whole metres, so that small
     changes leave it alone.

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.engine.query import Engine, Unsolved, gate, query
 from humble_loop.lines.faces import FaceId
 from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of, kinds
 
 
-@query
+@gate
 def things_of(q: Engine, kind: str) -> tuple[ThingId, ...]:
     """The things of a kind."""
     return kind_of(kind).things(q)
@@ -32,7 +32,7 @@ def name_of(q: Engine, thing: ThingId) -> str:
         return thing.id
 
 
-@query
+@gate
 def faces_of(q: Engine, thing: ThingId) -> tuple[FaceId, ...]:
     """The faces of a thing."""
     return kind_of(thing.kind).faces(q, thing)

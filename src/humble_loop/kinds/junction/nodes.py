@@ -12,7 +12,7 @@ from typing import Literal
 import numpy as np
 import shapely
 
-from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.engine.query import Engine, Unsolved, gate, query
 from humble_loop.geometry.arrays import Floats, frozen, left_normals
 from humble_loop.geometry.chain import Chain
 from humble_loop.kinds.street.plan import (
@@ -139,7 +139,7 @@ def leg_side(end: End, corner: Side) -> Side:
     return corner if end == "start" else other_side(corner)
 
 
-@query
+@gate
 def all_joints(q: Engine) -> tuple[tuple[str, End, str], ...]:
     """Every joint of the site as (side street, end, through street)."""
     found = []
@@ -151,7 +151,7 @@ def all_joints(q: Engine) -> tuple[tuple[str, End, str], ...]:
     return tuple(found)
 
 
-@query
+@gate
 def joints_on(q: Engine, through: str) -> tuple[tuple[str, End], ...]:
     """The joints whose through street is ``through``."""
     found = []

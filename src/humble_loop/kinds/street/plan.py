@@ -8,7 +8,7 @@ from typing import ClassVar
 import numpy as np
 import shapely
 
-from humble_loop.engine.query import Engine, Unsolved, part, query
+from humble_loop.engine.query import Engine, Unsolved, gate, part, query
 from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.geometry.bends import BendInput, BendProblem, chain_from_bends
 from humble_loop.geometry.chain import Chain
@@ -140,7 +140,7 @@ def end_point(q: Engine, street: str, end: End) -> Floats:
     return np.asarray(chain.points_at([0.0 if end == "start" else chain.total])[0])
 
 
-@query
+@gate
 def box(q: Engine, street: str) -> tuple[float, float, float, float]:
     """A box round a centreline, as west, south, east and north.
 
@@ -168,7 +168,7 @@ def boxes(q: Engine) -> Boxes:
     return Boxes(tuple(solved), frozen(np.array(list(solved.values())).reshape(-1, 4)))
 
 
-@query
+@gate
 def near(q: Engine, street: str) -> tuple[str, ...]:
     """Other streets whose boxes meet this one's."""
     every = boxes(q)
