@@ -8,7 +8,7 @@ its old identity, so whatever rests on it stays as it was (early cut-off).
 A gate is a query whose result mostly stays as it is, though what it reads changes often (the box of a face, in
 whole metres). What rests on a gate is not marked along with it: when such a result is asked for, the gates below it
 that may have changed are looked at first, and only where one really differs are its readers marked. So a change of
-one lot is not asked of a thousand others. Gates and what rests on them have a rank, the number of gates below.
+one lot is not asked of a thousand others. Every result knows which kinds of gate lie below it, as bits.
 
 One thing that fails fails alone: its exception is kept as its result, and those that read it may go on
 without it (``attempt``) or fail with it. A ring, a query that at last rests on itself, is refused with the ring
@@ -21,6 +21,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from itertools import count
 from typing import Any, Concatenate, Generic, ParamSpec, Protocol, TypeVar, cast
 
 from humble_loop.engine.same import same, sealed
@@ -31,8 +32,8 @@ R_co = TypeVar("R_co", covariant=True)
 Key = tuple[Any, ...]  # (function, *arguments)
 
 _DEEPEST = 40  # queries within one another before a dive is given up and its bottom worked out first
+_kinds_of_gate = count()
 _SMALL = 4000  # results that are kept without a thought
-_HIGHEST = 20  # gates upon one another; any further ones are queries like others
 _REMEMBERED = 50  # revisions for which an answer is kept though nobody asks for it again
 
 
@@ -96,7 +97,7 @@ class _Memo:
     checked: int = 0  # the last revision at which it was worked out or found still true
     asked: int = -(10**9)  # the last revision at which somebody outside asked for it
     suspect: bool = False
-    rank: int = 0  # gates that lie below, one upon another
+    below: int = 0  # kinds of gate that lie below, as bits; never fewer than there are
 
 
 @dataclass
@@ -118,7 +119,8 @@ class Query(Generic[P, R_co]):
     """A function of the engine and plain arguments whose results the engine keeps."""
 
     def __init__(self, function: Callable[Concatenate[Engine, P], R_co], *, gate: bool = False) -> None:
-        self.function, self.gate = function, gate
+        self.function = function
+        self.bit = 1 << next(_kinds_of_gate) if gate else 0
         self.name = function.__name__.lstrip("_")
         self.__doc__ = function.__doc__
         self.__name__ = function.__name__
@@ -192,7 +194,9 @@ class Engine:
         self._waiting: list[Key] = []  # given up for now: they wait for what lies at the bottom of a dive
         self._begun: set[Key] = set()  # all of these two, for a quick look
         self._sweep_above = _SMALL
-        self._gates: dict[int, set[Key]] = {}  # gates that may have changed, by rank; none is empty
+        self._gates: dict[int, set[Key]] = {}  # gates that may have changed, by their bit; none is empty
+        self._waiting_gates = 0  # the bits of these
+        self._below_kind: dict[int, int] = {}  # what lies below any gate of a kind
         self.stats = Stats()
         self.cancelled: Callable[[], bool] = lambda: False
 
@@ -268,6 +272,7 @@ class Engine:
         self._memos.clear()
         self._parts.clear()
         self._gates.clear()
+        self._waiting_gates = 0
 
     def ask(self, what: Query[Any, Any] | Part[Any, Any], args: tuple[Any, ...]) -> Any:
         """The result of a query; raises what it failed with."""
@@ -278,7 +283,7 @@ class Engine:
         if not self._path:
             self._look_at_gates(key)
         memo = self._memos.get(key)
-        if memo is None or memo.suspect or self._gates:
+        if memo is None or memo.suspect or self._waiting_gates & memo.below:
             memo = self._fresh(key) if self._path else self._dive(key)
         else:
             self.stats.reused += 1
@@ -326,30 +331,33 @@ class Engine:
     def _look_at_gates(self, key: Key) -> None:
         """Before a question from outside: find out which gates below it really differ, the lowest first."""
         memo = self._memos.get(key)
-        while memo is not None and self._gates and min(self._gates) < memo.rank:
-            low = min(self._gates)
-            below = next(iter(self._gates[low]))
-            if below in self._memos and self._memos[below].suspect:
-                self._dive(below)
-            self._not_waiting(low, below)
+        while memo is not None and (wanted := self._waiting_gates & memo.below):
+            kinds = [bit for bit in self._gates if bit & wanted]
+            bit = next((k for k in kinds if not self._below_kind.get(k, 0) & wanted & ~k), kinds[0])
+            one = next(iter(self._gates[bit]))
+            if one in self._memos and self._memos[one].suspect:
+                self._dive(one)
+            self._gates.get(bit, set()).discard(one)
+            self._drop_if_empty(bit)
 
-    def _open_gates(self, rank: int) -> None:
-        """In the middle of working something out: mark all that rests on gates below ``rank`` that may have changed."""
-        while self._gates and min(self._gates) < rank:
-            for below in self._gates.pop(min(self._gates)):
-                if below in self._memos and self._memos[below].suspect:
-                    self._suspect_readers(self._memos[below])
+    def _open_gates(self, below: int) -> None:
+        """In the middle of working something out: mark all that rests on gates of the kinds ``below`` that wait."""
+        while wanted := self._waiting_gates & below:
+            bit = next(bit for bit in self._gates if bit & wanted)
+            one = self._gates[bit].pop()
+            if one in self._memos and self._memos[one].suspect:
+                self._suspect_readers(self._memos[one])
+            self._drop_if_empty(bit)
 
-    def _not_waiting(self, rank: int, gate: Key) -> None:
-        waiting = self._gates.get(rank, set())
-        waiting.discard(gate)
-        if not waiting:
-            self._gates.pop(rank, None)
+    def _drop_if_empty(self, bit: int) -> None:
+        if not self._gates.get(bit):
+            self._gates.pop(bit, None)
+            self._waiting_gates &= ~bit
 
     def _fresh(self, key: Key) -> _Memo:
         memo = self._memos.get(key)
-        if memo is not None and self._gates and min(self._gates) < memo.rank:
-            self._open_gates(memo.rank)
+        if memo is not None and self._waiting_gates & memo.below:
+            self._open_gates(memo.below)
         if memo is not None and not memo.suspect:
             self.stats.reused += 1
             return memo
@@ -438,26 +446,31 @@ class Engine:
         for old in memo.reads:
             if old in self._memos:
                 self._memos[old].readers.discard(key)
-        rank = 0
+        below = 0
         for read in reads:
-            below = self._memos.setdefault(read, _Memo(suspect=True))
-            below.readers.add(key)
-            rank = max(rank, _rank_above(read, below))
+            under = self._memos.setdefault(read, _Memo(suspect=True))
+            under.readers.add(key)
+            below |= under.below | _bit(read)
+            if under.suspect:
+                self._let_wait(read)  # it was met in a ring, and is not known yet
         memo.reads, memo.suspect, memo.checked = reads, False, self._revision
-        self._raise(key, rank)
-        if memo.changed != before and key[0].gate:
+        self._add_below(key, below)
+        if memo.changed != before and before and _bit(key):
             self._suspect_readers(memo)
         return memo
 
-    def _raise(self, key: Key, rank: int) -> None:
-        """Give a result a rank, and what rests on it at least the rank that follows. Ranks never sink."""
-        stack = [(key, rank)]
+    def _add_below(self, key: Key, below: int) -> None:
+        """Note which kinds of gate lie below a result, and so below all that rests on it."""
+        stack = [(key, below)]
         while stack:
-            key, rank = stack.pop()
+            key, below = stack.pop()
             memo = self._memos.get(key)
-            if memo is not None and rank > memo.rank:
-                memo.rank = rank
-                stack.extend((reader, _rank_above(key, memo)) for reader in memo.readers)
+            if memo is None or not below & ~memo.below:
+                continue
+            memo.below |= below
+            if bit := _bit(key):
+                self._below_kind[bit] = self._below_kind.get(bit, 0) | memo.below
+            stack.extend((reader, memo.below | bit) for reader in memo.readers)
 
     def _suspect_readers(self, memo: _Memo) -> None:
         stack = list(memo.readers)
@@ -467,20 +480,21 @@ class Engine:
             if reader is None or reader.suspect:
                 continue
             reader.suspect = True
-            if _stops(key, reader):
-                self._gates.setdefault(reader.rank, set()).add(key)
-            else:
+            if not self._let_wait(key):
                 stack.extend(reader.readers)
 
+    def _let_wait(self, key: Key) -> bool:
+        """Note a gate that may have changed; whether it is a gate at all."""
+        bit = _bit(key)
+        if bit:
+            self._gates.setdefault(bit, set()).add(key)
+            self._waiting_gates |= bit
+        return bool(bit)
 
-def _stops(key: Key, memo: _Memo) -> bool:
-    """Whether marks go no further than this result for now. Gates that rest on themselves climb out of that."""
-    return isinstance(key[0], Query) and key[0].gate and memo.rank < _HIGHEST
 
-
-def _rank_above(key: Key, memo: _Memo) -> int:
-    """The least rank of what reads a result."""
-    return memo.rank + _stops(key, memo)
+def _bit(key: Key) -> int:
+    """The bit of a gate; 0 for a query or part that is none."""
+    return int(getattr(key[0], "bit", 0))
 
 
 def _by_id(things: Any) -> dict[str, Any]:
