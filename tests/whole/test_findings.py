@@ -249,3 +249,13 @@ def test_every_finding_says_what_where_and_what_to_do(brickworks):
         assert f.remedy
         assert f.place is not None
         assert np.isfinite(f.place).all()
+
+
+def test_a_lot_beyond_the_end_of_the_grade_line_fails_alone_and_says_so(court):
+    short = edits.set_vips(court, "court", [Vip(chainage=0, level=50), Vip(chainage=90, level=64)])
+    found = [f for f in findings(Engine(short)) if "along its frontage has no levels" in f.message]
+    assert found
+    assert all(
+        f.thing.startswith("Court L") or f.thing.startswith("Court R") or f.thing.startswith("Court H") for f in found
+    )
+    assert any(f.rule == "grade line too short" for f in findings(Engine(short)))

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.drawing import CrossView, cross_view
 from humble_loop.desk.follower import Follower
 from humble_loop.desk.layers import Label, PolygonLayer
+from humble_loop.desk.section_band import BAND, BandPoint, LegFall, SectionBand
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme
 from humble_loop.desk.view import DrawingView
@@ -17,26 +21,31 @@ from humble_loop.formats.quantities import show_chainage, show_grade, show_lengt
 from humble_loop.kinds.street.plan import centreline
 from humble_loop.lines.describe import Place
 
-_STRETCH = 5.0  # levels are drawn this much larger than distances, so that a crossfall can be seen
-
-
-_CLEAR = {"lip": -0.14, "toe": -0.14}  # metres from a point to its level: lips and toes have theirs below
+STRETCHES = (1.0, 2.0, 5.0, 10.0)
+_USUAL = 5.0  # levels are drawn this much larger than distances, so that a crossfall can be seen, if there is room
+_LEAST_FALL = 0.3  # metres: a leg shorter than this is a kerb's, and has no fall to tell
+_RANKS = {"crown": 0, "lip": 1, "boundary": 1, "toe": 2, "edge": 2}
 
 
 class CrossSection(DrawingView):
     """Design and ground across the chosen street, looking along increasing chainage."""
 
+    stretched = Signal(float)  # how many times larger levels are drawn than distances
+
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent, axes=False)
-        self.plotItem.vb.setAspectLocked(True, ratio=1.0 / _STRETCH)
+        self.stretch: float | None = None  # as chosen; None for the usual one, or less where the section is high
         self._ground, self._design = self.curve(3), self.curve(6)
-        self._between = PolygonLayer(1)
+        self._between, self.band = PolygonLayer(1), SectionBand()
         self.add_layer(self._between)
-        self._fitted: str | None = None
-        self._crown = 0.0
+        self.add_layer(self.band)
+        self._shown: tuple[object, ...] = ()
+        self._by_hand = False
+        self._made: CrossView | None = None
         # It may need batters, or a cut through the whole surface, so it follows a drag at a slower pace.
         self._follower = Follower(session, self.refresh, self, lambda: False, apart=0.5)
         session.chosen_changed.connect(self.refresh)
+        self.plotItem.vb.sigResized.connect(lambda: self._scale())
         session.cursor_moved.connect(self._on_cursor)
 
     def _on_cursor(self) -> None:
@@ -58,38 +67,53 @@ class CrossSection(DrawingView):
             self._ground.setData([], [])
             self._design.setData([], [])
             self._between.show_shapes([])
+            self.band.show_figures((), (), (), "")
             self.labels.show_labels([Label(0, 0, "choose a street", "quiet", 12, 400, 0, True)])
             return
         s = self._chainage(line.chain.total)
-        made = cross_view(q, street, s)
+        made = self._made = cross_view(q, street, s)
         self._ground.setData(made.ground[:, 0], made.ground[:, 1])
         self._design.setData(made.design[:, 0], made.design[:, 1])
-        crown = (
-            made.crown
-            if np.isfinite(made.crown)
-            else float(np.nanmean(made.ground[:, 1]))
-            if np.isfinite(made.ground[:, 1]).any()
-            else 0.0
-        )
-        # The section follows the crown from place to place, but stays still while something is dragged.
-        if self._fitted != street:
-            self._fitted = street
-            reach = (
-                1.15 * max(abs(float(made.design[0, 0])), abs(float(made.design[-1, 0]))) if len(made.design) else 12.0
-            )
-            reach = float(np.clip(reach, 6.0, 16.0))
-            self.plotItem.vb.setRange(QRectF(-reach, crown - 1.0, 2 * reach, 2.0), padding=0)
-        elif not self.session.dragging:
-            self.plotItem.vb.translateBy(y=crown - self._crown)
-        if not self.session.dragging:
-            self._crown = crown
+        # Another place is shown at its own scale; nothing rescales while something is dragged.
+        if self._shown[:1] != (street,):
+            self._by_hand = False
+        if self._shown != (street, s) and not self.session.dragging:
+            self._shown = (street, s)
+            self._scale()
         self._show_fill(made.design, made.ground)
-        self._show_labels(made)
+        self._show_figures(made)
 
     def fit(self) -> None:
         """Show the whole section again."""
-        self._fitted = None
+        self._by_hand, self._shown = False, ()
         self.refresh()
+
+    def choose_stretch(self, stretch: float | None) -> None:
+        """Draw levels ``stretch`` times as large as distances; None for as much as there is room for, up to 5."""
+        self.stretch = stretch
+        self.fit()
+
+    def _scale(self) -> None:
+        """Set the view so that the section fills it above the band, without changing what the hand has set."""
+        made, vb = self._made, self.plotItem.vb
+        if made is None or self._by_hand:
+            return
+        wide, high = max(float(vb.width()), 50.0), max(float(vb.height()) - BAND - 30.0, 30.0)
+        reach = max(made.reach, 1.0)
+        inside = made.ground[np.abs(made.ground[:, 0]) <= reach]
+        levels = np.concatenate([made.design[:, 1], inside[:, 1]])
+        levels = levels[np.isfinite(levels)]
+        if not len(levels):
+            return
+        low, rise = float(levels.min()), float(np.ptp(levels))
+        across = wide / (2.0 * reach)  # pixels to a metre
+        fits = [k for k in STRETCHES if k <= _USUAL and rise * k * across <= high] or [STRETCHES[0]]
+        stretch = self.stretch or fits[-1]
+        up = across * stretch
+        bottom = low - (0.5 * (high - rise * up) + BAND) / up
+        vb.setAspectLocked(False)
+        vb.setRange(QRectF(-reach, bottom, 2.0 * reach, float(vb.height()) / up), padding=0)
+        self.stretched.emit(stretch)
 
     def _chainage(self, total: float) -> float:
         station = self.session.station
@@ -122,47 +146,43 @@ class CrossSection(DrawingView):
             shapes.append((ring, self.theme.colour(role, 60), none))
         self._between.show_shapes(shapes)
 
-    def _show_labels(self, made: CrossView) -> None:
+    def _show_figures(self, made: CrossView) -> None:
         unit, design, names = self.session.site.settings.units, made.design, made.names
-        labels = []
-        points = dict(zip(names, design)) if names and "crown" in names else {}
-        if points:
-            k = names.index("crown")
-            for i in (k - 1, k + 1):
-                if 0 <= i < len(names):
-                    run = design[i] - design[k]
-                    middle = 0.5 * (design[i] + design[k])
-                    labels.append(
-                        Label(
-                            middle[0],
-                            middle[1] + 0.1,
-                            show_grade(float(run[1] / abs(run[0]))),
-                            "crown",
-                            12,
-                            500,
-                            1,
-                            True,
-                        )
-                    )
-        for i, (name, p) in enumerate(zip(names, design)):
-            side = "left" if i < (names.index("crown") if "crown" in names else 0) else "right"
-            if name in ("crown", "lip", "boundary", "toe"):
-                role = {"crown": "crown", "lip": f"{side}_lip"}.get(name, "quiet")
-                labels.append(
-                    Label(
-                        p[0],
-                        p[1] + _CLEAR.get(name, 0.1),
-                        f"{name} {show_length(float(p[1]), unit)}",
-                        role,
-                        11,
-                        500 if name == "crown" else 400,
-                        2,
-                    )
-                )
-        if made.words:
-            labels.append(Label(0, self._crown, made.words, "quiet", 12, 400, 3, True))
-        self.labels.show_labels(labels)
+        crown = names.index("crown") if "crown" in names else len(names)
+        points: list[BandPoint] = []
+        falls: list[LegFall] = []
+        for i, (name, (x, z)) in enumerate(zip(names, design)):
+            if not name:
+                continue
+            side = "left" if i < crown else "right"
+            role = {"crown": "crown", "lip": f"{side}_lip"}.get(name, "quiet")
+            texts = (name, show_length(abs(float(x)), unit), show_length(float(z), unit))
+            points.append(BandPoint(float(x), float(z), texts, role, _RANKS.get(name, 3)))
+        named = [i for i, name in enumerate(names) if name]
+        for i, j in zip(named[:-1], named[1:]):
+            (x0, z0), (x1, z1) = design[i], design[j]
+            if made.words or x1 - x0 < _LEAST_FALL:
+                continue
+            outwards = 1.0 if i >= crown else -1.0
+            text = show_grade(outwards * float((z1 - z0) / (x1 - x0)))
+            if falls and falls[-1].x1 == x0 and falls[-1].text == text and j != crown + 1:
+                falls[-1] = replace(falls[-1], x1=x1, y1=z1)  # one fall over several strips is told once
+            else:
+                falls.append(LegFall(x0, z0, x1, z1, text))
+        if "crown" not in names and np.isfinite(made.crown):
+            texts = ("crown", show_length(0.0, unit), show_length(made.crown, unit))
+            points.append(BandPoint(0.0, made.crown, texts, "crown", 0))
+        self.band.show_figures(points, falls, (design, made.ground), made.words)
+        self.labels.show_labels([])
+
+    def pan(self, dx: float, dy: float) -> None:
+        self._by_hand = True
+        super().pan(dx, dy)
 
     def zoom(self, factor: float, about: Place, keys: Qt.KeyboardModifier) -> None:
-        del keys
-        self.plotItem.vb.scaleBy((factor, factor), center=about)
+        self._by_hand = True
+        super().zoom(factor, about, keys)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.fit()
+        event.accept()

@@ -137,7 +137,8 @@ class CrossView:
     """A cross section, as it is looked at along increasing chainage: distance to the right, and level.
 
     ``ground`` (n, 2); ``design`` (m, 2) from left to right with point ``names`` ('' where only the surface is cut);
-    ``words`` say what is cut through where that is not plain carriageway.
+    ``words`` say what is cut through where that is not plain carriageway; ``reach`` is how far it goes to either side,
+    in metres, some ground beyond the design included.
     """
 
     ground: Floats
@@ -145,28 +146,49 @@ class CrossView:
     names: tuple[str, ...]
     crown: float
     words: str
+    reach: float
 
 
-def cross_view(q: Engine, street: str, chainage: float, reach: float = 16.0) -> CrossView:
+_CUT_REACH = 18.0  # metres to either side of a cut through the surface: a bulb's rim and the lots behind it
+_MOST_REACH = 80.0  # metres to either side at most
+
+
+def cross_view(q: Engine, street: str, chainage: float) -> CrossView:
     """The cross section of a street: its own lines where they run, else a cut through the finished surface."""
-    chain = chain_of(q, street)
-    s = float(np.clip(chainage, 0.0, chain.total))
-    offsets = np.linspace(-reach, reach, 129)
-    p = chain.points_at(np.full_like(offsets, s), offsets)
-    ground = np.column_stack([-offsets[::-1], ground_of(q).levels(p)[::-1]])
+    s = float(np.clip(chainage, 0.0, chain_of(q, street).total))
     made = q.attempt(line, StreetLine(street))
     crown = float("nan") if isinstance(made, Unsolved) else float(made.rule.levels([s])[0])
+    none = np.empty((0, 2))
     if not is_new(q, street):
-        return CrossView(frozen(ground), np.empty((0, 2)), (), crown, "an existing street: the ground is its section")
+        return _view(q, street, s, none, (), crown, "an existing street: the ground is its section")
     own = {side: own_range(q, street, side) for side in SIDES}
     if not np.isfinite(crown):
-        return CrossView(frozen(ground), np.empty((0, 2)), (), crown, "its grade line does not reach here")
+        return _view(q, street, s, none, (), crown, "its grade line does not reach here")
     if all(a - 1e-6 <= s <= b + 1e-6 for a, b in own.values()):
         design, names = _own_section(q, street, s, crown)
-        return CrossView(frozen(ground), frozen(design), names, crown, "")
-    design = _cut(q, p, offsets)
+        return _view(q, street, s, design, names, crown, "")
+    design = _cut(q, *_across(q, street, s, _CUT_REACH))
     names = tuple("crown" if abs(d[0]) < 1e-9 else "" for d in design)
-    return CrossView(frozen(ground), frozen(design), names, crown, "through a junction or a head: the surface is cut")
+    known = np.flatnonzero(np.isfinite(design[:, 1]))
+    if len(known):
+        names = tuple("edge" if i in (known[0], known[-1]) else n for i, n in enumerate(names))
+    return _view(q, street, s, design, names, crown, "through a junction or a head: the surface is cut")
+
+
+def _view(
+    q: Engine, street: str, s: float, design: Floats, names: tuple[str, ...], crown: float, words: str
+) -> CrossView:
+    widest = float(np.nanmax(np.abs(design[:, 0]))) if len(design) else 10.0
+    reach = min(1.3 * widest, _MOST_REACH)
+    p, offsets = _across(q, street, s, 1.5 * reach)
+    ground = np.column_stack([-offsets[::-1], ground_of(q).levels(p)[::-1]])
+    return CrossView(frozen(ground), frozen(design), names, crown, words, reach)
+
+
+def _across(q: Engine, street: str, s: float, reach: float) -> tuple[Floats, Floats]:
+    """Points (n, 2) across a street, and their offsets (n,), left positive and rising."""
+    offsets = np.linspace(-reach, reach, 2 * int(np.ceil(4 * reach)) + 1)
+    return chain_of(q, street).points_at(np.full_like(offsets, s), offsets), offsets
 
 
 def _own_section(q: Engine, street: str, s: float, crown: float) -> tuple[Floats, tuple[str, ...]]:

@@ -11,9 +11,11 @@ from humble_loop.desk.theme import Theme, icon
 
 
 class Pane(QWidget):
-    """A titled view, with a button that fits it and one that sends it out."""
+    """A titled view, with a button that fits it, one that sends it out, and perhaps another of its own."""
 
-    def __init__(self, title: str, view: QWidget, theme: Theme, fit: Callable[[], object]) -> None:
+    def __init__(
+        self, title: str, view: QWidget, theme: Theme, fit: Callable[[], object], extra: QWidget | None = None
+    ) -> None:
         super().__init__()
         self.setObjectName("page")
         self._view, self._title = view, title
@@ -31,6 +33,8 @@ class Pane(QWidget):
         head = QHBoxLayout()
         head.setContentsMargins(8, 1, 4, 0)
         head.addWidget(self.caption, 1)
+        if extra is not None:
+            head.addWidget(extra)
         head.addWidget(self.fit)
         head.addWidget(self.out)
         self._column = QVBoxLayout(self)

@@ -24,6 +24,7 @@ from humble_loop.desk.session import Session
 from humble_loop.desk.solid import SolidView
 from humble_loop.desk.stages import STAGES, StageRow, stage_index
 from humble_loop.desk.status import StatusLine
+from humble_loop.desk.stretch_button import StretchButton
 from humble_loop.desk.strip import Strip
 from humble_loop.desk.tables_window import TablesWindow
 from humble_loop.desk.theme import LIGHT, THEMES, Theme, icon, style_sheet
@@ -104,7 +105,9 @@ class MainWindow(QMainWindow):
             ("Cross section", self.cross_section, self.cross_section.fit),
             ("3D", self.solid, self.solid.fit),
         )
-        self._panes = {name: Pane(name, view, t, fit) for name, view, fit in views}
+        self._stretch = StretchButton(self.cross_section)
+        extra = {"Cross section": self._stretch}
+        self._panes = {name: Pane(name, view, t, fit, extra.get(name)) for name, view, fit in views}
         lower = QSplitter(Qt.Orientation.Horizontal)
         lower.addWidget(self._panes["Long section"])
         lower.addWidget(self._panes["Cross section"])

@@ -285,6 +285,10 @@ def frontage(q: Engine, id: str) -> Frontage:
         which.append(np.full(len(s), k))
         along.append(s)
     points = np.concatenate(found)
+    if len(points) < 2:
+        raise Unsolved(
+            lot(q, id).name, "the street along its frontage has no levels", "extend the street's grade line along it"
+        )
     keep = np.concatenate([[True], np.hypot(*np.diff(points, axis=0).T) > 1e-7])
     return Frontage(
         frozen(points[keep]),
