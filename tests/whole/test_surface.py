@@ -11,8 +11,9 @@ from humble_loop.ground.volume import Volume, volume_between
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.ground.volumes import face_volume
-from humble_loop.kinds.lot.layout import lot_plan, lots_on
+from humble_loop.kinds.lot.layout import lots_on
 from humble_loop.kinds.lot.pad import frontage_levels, median_ground, pad
+from humble_loop.kinds.lot.plan import lot_plan
 from humble_loop.kinds.street import Bend, Street, StreetFace, Vip
 from humble_loop.kinds.street.section import rows
 from humble_loop.kinds.turning_head.layout import abeam, outline, ring_levels

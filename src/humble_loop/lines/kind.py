@@ -11,6 +11,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
+import shapely
 
 from humble_loop.engine.query import Engine
 from humble_loop.geometry.arrays import Floats
@@ -55,6 +56,14 @@ class Parcel:
     name: str
     outline: Floats
     area: float
+
+
+@dataclass(frozen=True)
+class Reserve:
+    """Land that belongs to a street, in plan: its polygon, and the boundary lines that are its edges towards the lots."""
+
+    plan: shapely.Geometry
+    edges: tuple[LineId, ...]
 
 
 class Kind:
@@ -151,6 +160,14 @@ class Kind:
     def stations_on(self, q: Engine, line: LineId) -> Floats:
         """Places on a line of a kind before it at which that line must have a row."""
         return np.empty(0)
+
+    def rows_on(self, q: Engine, line: LineId) -> Floats:
+        """Places on one of its boundary lines at which the faces beside it are worked out."""
+        raise NotImplementedError
+
+    def reserves(self, q: Engine, street: str) -> tuple[Reserve, ...]:
+        """Land that it takes for a street, resting on nothing that has a level."""
+        return ()
 
     # What is wrong, and what people read
 

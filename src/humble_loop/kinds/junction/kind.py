@@ -16,17 +16,19 @@ from humble_loop.kinds.junction.layout import (
     end_tie,
     kerb_return,
     plan_of,
+    return_rows,
     rule_of,
     turn_of,
 )
 from humble_loop.kinds.junction.model import JunctionChoice
 from humble_loop.kinds.junction.nodes import Joint, all_joints, joint, junction_name, node_id, of_node
+from humble_loop.kinds.junction.reserve import corner_reserves
 from humble_loop.kinds.junction.tables import TABLES
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
 from humble_loop.lines.describe import Crossing, Drawing, Handle, Row, SetOutPoint
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
-from humble_loop.lines.kind import EndTie, Kind, Turn
+from humble_loop.lines.kind import EndTie, Kind, Reserve, Turn
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import told
@@ -65,6 +67,13 @@ class Junctions(Kind):
     def level_rule(self, q: Engine, id: LineId) -> LevelRule:
         assert isinstance(id, ReturnLine)
         return rule_of(q, id)
+
+    def rows_on(self, q: Engine, line: LineId) -> Floats:
+        assert isinstance(line, ReturnLine)
+        return return_rows(q, line.street, line.end, line.corner)
+
+    def reserves(self, q: Engine, street: str) -> tuple[Reserve, ...]:
+        return corner_reserves(q, street)
 
     def faces(self, q: Engine, thing: ThingId) -> tuple[FaceId, ...]:
         return faces_of(q, *of_node(q, thing.id))

@@ -14,7 +14,7 @@ from numpy.typing import ArrayLike
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arcs import DoesNotFit, OffsetLine, TangentArc, tangent_arc
-from humble_loop.geometry.arrays import Floats, frozen, left_normals, tangents
+from humble_loop.geometry.arrays import Floats, frozen, left_normals, tangents, unique_chainages
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.geometry.roots import zero_between
@@ -42,6 +42,7 @@ from humble_loop.lines.kind import EndTie, Turn
 from humble_loop.lines.line import Line, LineId, LinePlan, ThingId, line, line_plan, sampled_at
 from humble_loop.lines.quantity import Addend, Quantity, amount, elsewhere, known, percent, summed, times
 from humble_loop.lines.rules import Above, CubicBetween, Known, LevelRule
+from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
 from humble_loop.site.model import End, Side, side_sign
@@ -454,7 +455,10 @@ def return_rows(q: Engine, street: str, end: End, corner: Side) -> Floats:
     settings, made = parts.settings(q), line(q, ReturnLine(street, end, corner))
     s = sampled_at(made.plan, made.rule.bow(), settings.arc_tolerance, settings.level_tolerance)
     extra = np.linspace(0.0, made.plan.end, max(2, int(np.ceil(made.plan.end / 2.0)) + 1))
-    return frozen(np.unique(np.concatenate([s, extra[np.min(np.abs(extra[:, None] - s), axis=1) > 0.2]])))
+    s = np.concatenate([s, extra[np.min(np.abs(extra[:, None] - s), axis=1) > 0.2]])
+    boundary = ReturnLine(street, end, corner, corner_shape(q, street, end, corner).last.names[-1])
+    stations = [kind.stations_on(q, boundary) for kind in kinds()]
+    return frozen(unique_chainages([0.0, made.plan.end], *stations, s, low=0.0, high=made.plan.end, gap=1e-4))
 
 
 def fits_through(q: Engine, street: str, end: End, corner: Side) -> bool:

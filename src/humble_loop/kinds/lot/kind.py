@@ -12,9 +12,11 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import Chain
 from humble_loop.kinds.ground.volumes import face_volume
-from humble_loop.kinds.lot.layout import LotFrame, lot, lot_plan, lots_of_row, lots_on, placed_pads, rows_of
+from humble_loop.kinds.lot.clear import contacts_on
+from humble_loop.kinds.lot.layout import LotFrame, lot, lots_of_row, lots_on, placed_pads, rows_of
 from humble_loop.kinds.lot.model import LotRow, PadChoice, add_lot_row, remove_lot_row, set_lot_row, set_pad
 from humble_loop.kinds.lot.pad import LotFace, Pad, PadLine, face_of, pad
+from humble_loop.kinds.lot.plan import lot_plan
 from humble_loop.kinds.street.plan import StreetLine, frame_of, is_new, name_of, street_ids
 from humble_loop.kinds.street.section import own_range
 from humble_loop.kinds.turning_head.layout import heads_of
@@ -51,7 +53,7 @@ class Lots(Kind):
         return ThingId("street", parts.one(q, LotRow, thing.id.rpartition("#")[0]).street)
 
     def lines(self, q: Engine, thing: ThingId) -> tuple[LineId, ...]:
-        return () if isinstance(q.attempt(lot_plan, thing.id), Unsolved) else (PadLine(thing.id),)
+        return () if isinstance(q.attempt(pad, thing.id), Unsolved) else (PadLine(thing.id),)
 
     def line_plan(self, q: Engine, id: LineId) -> LinePlan:
         assert isinstance(id, PadLine)
@@ -136,10 +138,12 @@ def _lots(q: Engine, street: str) -> tuple[LotFrame, ...]:
 def _cover(q: Engine, line: LineId) -> tuple[tuple[float, float], ...]:
     """Stretches of a boundary line that lots adjoin."""
     street = getattr(line, "street", None)
-    if street is None or line.kind not in ("street", "turning_head"):
+    if street is None:
         return ()
-    return tuple(
-        (min(s.begin, s.finish), max(s.begin, s.finish)) for f in _lots(q, street) for s in f.frontage if s.line == line
+    own = () if line.kind not in ("street", "turning_head") else _lots(q, street)
+    return (
+        *((min(s.begin, s.finish), max(s.begin, s.finish)) for f in own for s in f.frontage if s.line == line),
+        *contacts_on(q, line),
     )
 
 
@@ -147,9 +151,11 @@ def _cover(q: Engine, line: LineId) -> tuple[tuple[float, float], ...]:
 def _corners_on(q: Engine, line: LineId) -> Floats:
     """Where lots' front corners stand on a boundary line."""
     street = getattr(line, "street", None)
-    if street is None or line.kind not in ("street", "turning_head"):
+    if street is None:
         return np.empty(0)
-    return np.array([c.along for f in _lots(q, street) for c in (f.first, f.last) if c.line == line])
+    own = () if line.kind not in ("street", "turning_head") else _lots(q, street)
+    touched = [s for contact in contacts_on(q, line) for s in contact]
+    return np.array([*(c.along for f in own for c in (f.first, f.last) if c.line == line), *touched])
 
 
 @query
@@ -157,13 +163,13 @@ def lot_findings(q: Engine, id: str) -> tuple[Finding, ...]:
     """Findings on one lot: whether it can be made, and its pad's window."""
     frame, of = lot(q, id), ThingId("lot", id)
     at = point(frame.first.front)
-    for what in (lot_plan, pad):
-        made = q.attempt(what, id)
-        if isinstance(made, Unsolved):
-            return (failed(made, of, at),)
-    surface = q.attempt(finished_mesh, LotFace(id))
-    found = [] if not isinstance(surface, Unsolved) else [failed(surface, of, at)]
-    return (*found, *_pad_findings(frame, point(lot_plan(q, id).pad.mean(axis=0)), pad(q, id)))
+    plan, surface, made = q.attempt(lot_plan, id), q.attempt(finished_mesh, LotFace(id)), q.attempt(pad, id)
+    if isinstance(plan, Unsolved):
+        return (failed(plan, of, at),)
+    bad = tuple(failed(found, of, at) for found in (surface, made) if isinstance(found, Unsolved))
+    if isinstance(made, Unsolved):
+        return bad
+    return (*bad, *_pad_findings(frame, point(plan.pad.mean(axis=0)), made))
 
 
 def _pad_findings(frame: LotFrame, place: tuple[float, float], made: Pad) -> list[Finding]:
@@ -228,7 +234,7 @@ def lot_drawing(q: Engine, id: str) -> Drawing:
     """A lot's outline and pad, with its level and number."""
     plan, made, frame = lot_plan(q, id), q.attempt(pad, id), lot(q, id)
     of = ThingId("lot", id)
-    e, n = plan.pad.mean(axis=0)
+    e, n = plan.pad.mean(axis=0) if len(plan.pad) else plan.outline.mean(axis=0)
     number = Label((float(e), float(n) + 4.5), "quiet", 4, frame.name.rsplit(" ", 1)[-1], centred=True)
     if isinstance(made, Unsolved):
         return Drawing((), (Area("lot", plan.outline, of),), (number,))

@@ -5,15 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import shapely
-from shapely.geometry import LineString, Polygon
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Floats, Ints, frozen, left_normals
+from humble_loop.geometry.arrays import Floats, frozen, left_normals
 from humble_loop.geometry.chain import Chain
 from humble_loop.kinds.lot.model import LotRow, PadChoice, lot_id
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, lane_width, name_of
-from humble_loop.kinds.street.section import gaps, own_range, side_rows, side_shape
+from humble_loop.kinds.street.section import gaps, own_range, side_shape
 from humble_loop.kinds.turning_head.layout import (
     HeadLine,
     abeam,
@@ -22,14 +20,12 @@ from humble_loop.kinds.turning_head.layout import (
     heads_of,
     outline,
     own_side,
-    ring_rows,
 )
 from humble_loop.lines.line import LineId, line_plan
 from humble_loop.site import parts
 from humble_loop.site.model import End, Side, other_side, side_sign
 
 _MOST_LOTS = 500  # in one row: beyond that a frontage is a slip of the hand
-_PAD_CHORD = 0.01  # metres: how far a pad's edge may leave the curve of its setback
 _LETTER = {"left": "L", "right": "R", "head": "H"}
 
 
@@ -256,97 +252,6 @@ def _round_head(q: Engine, row: LotRow) -> list[list[LotCorner]]:
     n = max(1, int((last - first) * (head.radius + reach) / head.radius / row.frontage + 1e-9))
     inner = [_head_corner(q, row, float(u), row.depth) for u in np.linspace(first, last, n + 1)[1:-1]]
     return [[_abeam_corner(q, row, "left"), *inner, _abeam_corner(q, row, "right")]]
-
-
-# The frontage and the plan of one lot
-
-
-@dataclass(frozen=True)
-class Frontage:
-    """A lot's frontage in plan: points (n, 2) in the row's direction, and which boundary line and place each is."""
-
-    points: Floats
-    lines: tuple[LineId, ...]
-    which: Ints
-    along: Floats
-
-
-@query
-def frontage(q: Engine, id: str) -> Frontage:
-    """The rows of the boundary along a lot's frontage: what only lies elsewhere in level leaves it as it was."""
-    found, lines, which, along = [], [], [], []
-    for k, stretch in enumerate(lot(q, id).frontage):
-        s = boundary_rows(q, stretch.line)
-        low, high = sorted((stretch.begin, stretch.finish))
-        s = s[(s >= low - 1e-6) & (s <= high + 1e-6)]
-        s = s if stretch.begin <= stretch.finish else s[::-1]
-        found.append(line_plan(q, stretch.line).points(s))
-        lines.append(stretch.line)
-        which.append(np.full(len(s), k))
-        along.append(s)
-    points = np.concatenate(found)
-    if len(points) < 2:
-        raise Unsolved(
-            lot(q, id).name, "the street along its frontage has no levels", "extend the street's grade line along it"
-        )
-    keep = np.concatenate([[True], np.hypot(*np.diff(points, axis=0).T) > 1e-7])
-    return Frontage(
-        frozen(points[keep]),
-        tuple(lines),
-        frozen(np.concatenate(which)[keep], np.int64),
-        frozen(np.concatenate(along)[keep]),
-    )
-
-
-def boundary_rows(q: Engine, line: LineId) -> Floats:
-    """The rows at which a boundary line is worked out."""
-    if isinstance(line, StreetLine):
-        return side_rows(q, line.street, line.side or "left")
-    assert isinstance(line, HeadLine)
-    return ring_rows(q, line.street, line.end)
-
-
-@dataclass(frozen=True)
-class LotPlan:
-    """A lot's outline and pad (open rings of points, (n, 2)), areas in m2, frontage in m."""
-
-    outline: Floats
-    pad: Floats
-    area: float
-    pad_area: float
-    frontage: float
-    frontage_middle: Floats
-
-
-@query
-def lot_plan(q: Engine, id: str) -> LotPlan:
-    """A lot's outline and its pad in plan."""
-    made, front = lot(q, id), frontage(q, id).points
-    outline_ = np.concatenate([front, [made.last.rear, made.first.rear]])
-    polygon = Polygon(outline_)
-    if not polygon.is_valid or polygon.area < 1.0:
-        raise Unsolved(
-            made.name, "its side lines cross, so it encloses nothing", "widen the frontage or lessen the depth"
-        )
-    row = made.row
-    keep = polygon.difference(LineString(front).buffer(row.setback, cap_style="flat"))
-    for a, b in ((made.first.front, made.first.rear), (made.last.front, made.last.rear)):
-        keep = keep.difference(LineString([a, b]).buffer(row.side_gap))
-    keep = keep.difference(LineString([made.first.rear, made.last.rear]).buffer(row.rear_gap))
-    pieces = [g for g in getattr(keep, "geoms", [keep]) if isinstance(g, Polygon) and not g.is_empty]
-    pad = max(pieces, key=lambda g: g.area).normalize().simplify(_PAD_CHORD) if pieces else Polygon()
-    if pad.area < 20.0:
-        raise Unsolved(
-            made.name,
-            "there is no room for a pad inside its setbacks",
-            "lessen the setback or gaps, or enlarge the lot",
-        )
-    lengths = np.hypot(*np.diff(front, axis=0).T)
-    middle = np.asarray(LineString(front).interpolate(0.5, normalized=True).coords[0])
-    ring = np.asarray(shapely.geometry.polygon.orient(pad).exterior.coords)[:-1]
-    return LotPlan(
-        frozen(outline_), frozen(ring), float(polygon.area), float(pad.area), float(lengths.sum()), frozen(middle)
-    )
 
 
 # Which lot has what was set

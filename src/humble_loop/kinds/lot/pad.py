@@ -9,18 +9,21 @@ import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
-from humble_loop.engine.query import Engine, query
+from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats
 from humble_loop.ground.drape import Crossings, cross_segments
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
-from humble_loop.kinds.lot.layout import LotCorner, frontage, lot, lot_plan, pad_choice
+from humble_loop.kinds.lot.clear import Edge
+from humble_loop.kinds.lot.layout import LotCorner, lot, pad_choice
 from humble_loop.kinds.lot.model import PadChoice
+from humble_loop.kinds.lot.plan import frontage, longest_front, lot_plan
 from humble_loop.kinds.street.plan import class_of
 from humble_loop.kinds.street.section import side_shape
 from humble_loop.lines.faces import Face, FaceId, Patch
 from humble_loop.lines.line import LineId, ThingId, line
 from humble_loop.lines.quantity import Quantity, amount, decided, elsewhere, known, percent, summed, times
+from humble_loop.lines.standing import kind_of
 from humble_loop.site.model import State
 
 
@@ -69,8 +72,14 @@ class Pad:
 
 @query
 def pad(q: Engine, id: str) -> Pad:
-    """A lot's pad: its set level, or the level nearest the ground within its window."""
+    """A lot's pad: its set level, or the level nearest the ground within its window. Raises Unsolved without room for it."""
     made, plan = lot(q, id), lot_plan(q, id)
+    if not len(plan.pad):
+        raise Unsolved(
+            made.name,
+            "there is no room for a pad inside its setbacks",
+            "lessen the setback or gaps, or enlarge the lot",
+        )
     rules = class_of(q, made.row.street)
     boundary = _boundary_middle(q, id)
     z = float(boundary.value[0])
@@ -201,12 +210,12 @@ def _on_ground(c: Crossings, start: Floats, end: Floats) -> Floats:
     return np.concatenate([start[None], between, end[None]])
 
 
-def corner_slopes(q: Engine, corner: LotCorner) -> tuple[float, float]:
-    """Cut and fill slope beside a corner: those of the batter that stands on the same boundary line there.
+def boundary_slopes(q: Engine, id: LineId) -> tuple[float, float]:
+    """Cut and fill slope beside a boundary line: those of the batter that stands on it.
 
     Both lots at a corner, and the batter beside them, ask the same boundary line, so they agree.
     """
-    street, side = getattr(corner.line, "street", ""), getattr(corner.line, "side", None)
+    street, side = getattr(id, "street", ""), getattr(id, "side", None)
     if side is not None:
         shape = side_shape(q, street, side)
         return shape.cut_slope, shape.fill_slope
@@ -216,13 +225,99 @@ def corner_slopes(q: Engine, corner: LotCorner) -> tuple[float, float]:
 
 def face_of(q: Engine, id: LotFace) -> Face:
     """A lot's surface."""
-    made, plan, level = lot(q, id.lot), lot_plan(q, id.lot), pad(q, id.lot).level
+    made, plan, on = lot(q, id.lot), lot_plan(q, id.lot), q.attempt(pad, id.lot)
     front = frontage_levels(q, id.lot)
     first_ground, last_ground, rear_ground = ground_round(q, id.lot)
-    first = side_line(first_ground, made.first, float(front[0, 2]), *corner_slopes(q, made.first))
-    last = side_line(last_ground, made.last, float(front[-1, 2]), *corner_slopes(q, made.last))
+    first = side_line(first_ground, made.first, float(front[0, 2]), *boundary_slopes(q, made.first.line))
+    last = side_line(last_ground, made.last, float(front[-1, 2]), *boundary_slopes(q, made.last.line))
     rear = _on_ground(rear_ground, last[-1], first[-1])
-    outline = np.concatenate([front, last[1:], rear[1:-1], first[::-1][:-1]])
-    ring = np.column_stack([plan.pad, np.full(len(plan.pad), level)])
-    lines = (*(s.line for s in made.frontage), PadLine(id.lot))
-    return Patch(made.name, "lot", outline, (np.concatenate([ring, ring[:1]]),), lines)
+    if plan.edges:
+        outline = _cut_outline(q, plan.edges, {"front": front, "last": last, "rear": rear, "first": first[::-1]})
+    else:
+        outline = np.concatenate([front, last[1:], rear[1:-1], first[::-1][:-1]])
+    fronts = tuple(s.line for s in made.frontage)
+    if isinstance(on, Unsolved):
+        return Patch(made.name, "lot", outline, (), fronts)
+    ring = np.column_stack([plan.pad, np.full(len(plan.pad), on.level)])
+    return Patch(made.name, "lot", outline, (np.concatenate([ring, ring[:1]]),), (*fronts, PadLine(id.lot)))
+
+
+def _cut_outline(q: Engine, edges: tuple[Edge, ...], whole: dict[str, Floats]) -> Floats:
+    """The outline (n, 3) of a lot that something has cut into, edge by edge; ``whole`` are its own lines uncut.
+
+    Along another street's boundary it has that boundary's levels, else it lies on the ground. Where two edges meet, a
+    street's boundary holds, then the own frontage, then the side lines.
+    """
+    front = longest_front(edges)
+    pieces: list[tuple[int, Floats]] = []
+    for edge in edges:
+        a, b = edge.points[0], edge.points[-1]
+        if edge.line is not None:
+            pieces.append((3, _on_boundary(q, edge.line, a, b)))
+        elif edge is front:
+            pieces.append((2, whole["front"].copy()))
+        elif edge.part in ("first", "last", "rear"):
+            pieces.append((1, _stretch(whole[edge.part], a, b)))
+        else:
+            pieces.append((0, _over_ground(q, edge.points)))
+    for k, edge in enumerate(edges):
+        after = (k + 1) % len(pieces)
+        (rank, points), (next_rank, following) = pieces[k], pieces[after]
+        # From a street's boundary the lot's edge slopes to where it lies anyway, as it does from its own.
+        if edge.line is not None and next_rank < 2:
+            pieces[after] = next_rank, _sloped(following, points[-1, 2], *boundary_slopes(q, edge.line))
+        elif (on := edges[after].line) is not None and rank < 2:
+            pieces[k] = rank, _sloped(points[::-1], following[0, 2], *boundary_slopes(q, on))[::-1]
+        elif rank < next_rank:
+            points[-1, 2] = following[0, 2]
+        else:
+            following[0, 2] = points[-1, 2]
+    return np.concatenate([p[:-1] for _, p in pieces])
+
+
+def _sloped(path: Floats, level: float, cut_slope: float, fill_slope: float) -> Floats:
+    """A path (n, 3) that begins at ``level`` instead and runs at the batter slope until it meets the path as it was."""
+    d = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(path[:, :2], axis=0).T))])
+    slope = cut_slope if path[0, 2] > level else -fill_slope
+    gap = (level + slope * d - path[:, 2]) * np.sign(slope)
+    begin = np.array([[*path[0, :2], level]])
+    met = np.flatnonzero(gap >= 0)
+    if not len(met):
+        return np.concatenate([begin, path[1:]])
+    i = max(int(met[0]), 1)
+    t = gap[i - 1] / (gap[i - 1] - gap[i]) if gap[i] != gap[i - 1] else 1.0
+    at = path[i - 1] + t * (path[i] - path[i - 1])
+    return np.concatenate([begin, [at] if 1e-6 < t < 1 - 1e-9 else path[:0], path[i:]])
+
+
+def _on_boundary(q: Engine, id: LineId, a: Floats, b: Floats) -> Floats:
+    """A boundary line from ``a`` to ``b``, at the rows at which the faces beside it are worked out."""
+    made = line(q, id)
+    begin, finish = made.plan.foot(np.array([a, b]))[0]
+    s = kind_of(id.kind).rows_on(q, id)
+    s = s[(s > min(begin, finish) + 1e-6) & (s < max(begin, finish) - 1e-6)]
+    points = made.points(np.concatenate([[begin], s if begin <= finish else s[::-1], [finish]]))
+    known_ = np.isfinite(points[:, 2])
+    if not known_.all():
+        points[:, 2] = np.where(known_, points[:, 2], ground_of(q).levels(points[:, :2]))
+    return points
+
+
+def _stretch(path: Floats, a: Floats, b: Floats) -> Floats:
+    """The part of a path (n, 3) from ``a`` to ``b``, both on it."""
+    d = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(path[:, :2], axis=0).T))])
+    plan = shapely.LineString(path[:, :2])
+    begin, finish = (plan.project(shapely.Point(p)) for p in (a, b))
+    inner = path[(d > begin + 1e-6) & (d < finish - 1e-6)]
+    ends = [[*p, np.interp(at, d, path[:, 2])] for p, at in ((a, begin), (b, finish))]
+    return np.concatenate([ends[:1], inner, ends[1:]])
+
+
+def _over_ground(q: Engine, points: Floats) -> Floats:
+    """A path (n, 2) on the ground, with a point at every triangle edge."""
+    found = []
+    for a, b in zip(points[:-1], points[1:]):
+        c = cross_segments(ground_of(q), a[None], b[None])
+        ends = ground_of(q).levels(np.array([a, b]))
+        found.append(_on_ground(c, np.array([*a, ends[0]]), np.array([*b, ends[1]]))[:-1])
+    return np.concatenate([*found, [[*points[-1], ground_of(q).levels(points[-1:])[0]]]])

@@ -5,10 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import show
 from humble_loop.kinds.street.checks import LEVEL_RULES, PLAN_RULES, street_findings
 from humble_loop.kinds.street.model import Street
 from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, is_new, name_of, street_ids, vips_of
+from humble_loop.kinds.street.reserve import reserves_of
 from humble_loop.kinds.street.section import (
     StreetFace,
     face_of,
@@ -18,12 +20,13 @@ from humble_loop.kinds.street.section import (
     own_range,
     plan_of,
     rule_of,
+    side_rows,
 )
 from humble_loop.kinds.street.tables import TABLES
 from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
-from humble_loop.lines.kind import Kind
+from humble_loop.lines.kind import Kind, Reserve
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import along_line
@@ -69,6 +72,13 @@ class Streets(Kind):
     def level_rule(self, q: Engine, id: LineId) -> LevelRule:
         assert isinstance(id, StreetLine)
         return rule_of(q, id)
+
+    def rows_on(self, q: Engine, line: LineId) -> Floats:
+        assert isinstance(line, StreetLine)
+        return side_rows(q, line.street, line.side or "left")
+
+    def reserves(self, q: Engine, street: str) -> tuple[Reserve, ...]:
+        return reserves_of(q, street)
 
     def faces(self, q: Engine, thing: ThingId) -> tuple[FaceId, ...]:
         return faces_of(q, thing.id)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street.plan import chain_of, frame_of, name_of, street_ids
 from humble_loop.kinds.turning_head import show
 from humble_loop.kinds.turning_head.checks import RULES, head_findings
@@ -20,14 +21,16 @@ from humble_loop.kinds.turning_head.layout import (
     outline,
     own_side,
     plan_of,
+    ring_rows,
     rule_of,
 )
 from humble_loop.kinds.turning_head.model import TurningHead
+from humble_loop.kinds.turning_head.reserve import head_reserves
 from humble_loop.kinds.turning_head.tables import TABLES
 from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
-from humble_loop.lines.kind import Kind
+from humble_loop.lines.kind import Kind, Reserve
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import divided, told
@@ -61,6 +64,13 @@ class TurningHeads(Kind):
     def level_rule(self, q: Engine, id: LineId) -> LevelRule:
         assert isinstance(id, HeadLine)
         return rule_of(q, id)
+
+    def rows_on(self, q: Engine, line: LineId) -> Floats:
+        assert isinstance(line, HeadLine)
+        return ring_rows(q, line.street, line.end)
+
+    def reserves(self, q: Engine, street: str) -> tuple[Reserve, ...]:
+        return head_reserves(q, street)
 
     def faces(self, q: Engine, thing: ThingId) -> tuple[FaceId, ...]:
         return faces_of(*of_head(q, thing.id))

@@ -1,0 +1,225 @@
+"""Lots clear of other streets' reserves, corner splays included, and of lots that were cut before them.
+
+All of this is in plan and rests on nothing that has a level.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+import shapely
+
+from humble_loop.engine.query import Engine, Unsolved, gate, query
+from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.kinds.lot.layout import LotFrame, lot, lots_of_row, rows_of
+from humble_loop.kinds.lot.model import LotRow
+from humble_loop.kinds.street.plan import box, boxes
+from humble_loop.lines.kind import Reserve
+from humble_loop.lines.line import LineId, line_plan
+from humble_loop.lines.standing import kinds
+from humble_loop.site import parts
+
+_SLIVER = 0.05  # m2 that a lot may share with a reserve as a matter of rounding
+_ON = 2e-3  # metres from a line within which an edge lies on it
+_SAG = 0.01
+_ROOM = 30.0  # metres beyond a lot's depth within which other streets are looked for
+
+Part = Literal["front", "first", "last", "rear", "cut"]
+
+
+@dataclass(frozen=True)
+class Edge:
+    """Part of a lot's outline: points (n, 2), and where it comes from.
+
+    ``line`` is the other street's boundary that it lies on, for a cut; None where another lot was there first.
+    """
+
+    part: Part
+    points: Floats
+    line: LineId | None = None
+
+
+@dataclass(frozen=True)
+class Cleared:
+    """A lot that something else has cut into: its outline edge by edge, in the direction of the row, and what is left."""
+
+    edges: tuple[Edge, ...]
+    polygon: shapely.Polygon
+
+
+@gate
+def neighbours(q: Engine, street: str) -> tuple[str, ...]:
+    """Streets near enough to a street's lots to have to do with them, itself not among them, in order of their ids."""
+    depth = max((row.depth for row in rows_of(q, street)), default=0.0)
+    every, (w, s, e, n), far = boxes(q), box(q, street), depth + _ROOM
+    b = every.boxes
+    hit = (b[:, 0] <= e + far) & (b[:, 2] >= w - far) & (b[:, 1] <= n + far) & (b[:, 3] >= s - far)
+    return tuple(sorted(every.ids[i] for i in np.flatnonzero(hit) if every.ids[i] != street))
+
+
+def _reserves(q: Engine, street: str) -> list[Reserve]:
+    found: list[Reserve] = []
+    for kind in kinds():
+        try:
+            found += kind.reserves(q, street)
+        except Unsolved:
+            continue  # what cannot be laid out takes no land; that it cannot is a finding of its own
+    return found
+
+
+@query
+def reserves_near(q: Engine, street: str) -> tuple[Reserve, ...]:
+    """Reserves of the streets near a street, and of the corners of its own."""
+    return tuple(r for other in neighbours(q, street) for r in _reserves(q, other))
+
+
+def raw_edges(q: Engine, frame: LotFrame) -> list[Edge]:
+    """A lot's outline as it is cut from its row alone."""
+    front = np.concatenate(
+        [
+            _points(q, stretch.line, stretch.begin, stretch.finish)[(0 if k == 0 else 1) :]
+            for k, stretch in enumerate(frame.frontage)
+        ]
+    )
+    a, b = frame.first, frame.last
+    return [
+        Edge("front", front),
+        Edge("last", np.array([front[-1], b.rear])),
+        Edge("rear", np.array([b.rear, a.rear])),
+        Edge("first", np.array([a.rear, front[0]])),
+    ]
+
+
+def _points(q: Engine, id: LineId, begin: float, finish: float) -> Floats:
+    plan = line_plan(q, id)
+    low, high = min(begin, finish), max(begin, finish)
+    s = plan.base.sampled(_SAG, np.inf, float(np.abs(plan.offset.values).max()))
+    s = np.concatenate([[low], s[(s > low + 1e-6) & (s < high - 1e-6)], [high]])
+    return plan.points(s if begin <= finish else s[::-1])
+
+
+def _earlier_rows(q: Engine, row: LotRow) -> list[LotRow]:
+    """Rows whose lots stand where this row's might: those that come before it in the order of ids."""
+    streets = (row.street, *neighbours(q, row.street))
+    return [other for street in streets for other in rows_of(q, street) if other.id < row.id]
+
+
+@query
+def row_land(q: Engine, row: str) -> tuple[shapely.Geometry, ...]:
+    """What the lots of a row take, each cleared of what came before it."""
+    found = []
+    for frame in lots_of_row(q, row):
+        made = q.attempt(cleared, frame.id)
+        if isinstance(made, Unsolved):
+            continue
+        found.append(made.polygon if made else _polygon(raw_edges(q, frame)))
+    return tuple(found)
+
+
+def _polygon(edges: list[Edge]) -> shapely.Polygon:
+    return shapely.Polygon(np.concatenate([e.points[:-1] for e in edges]))
+
+
+@query
+def cleared(q: Engine, id: str) -> Cleared | None:
+    """A lot that reaches into a reserve or an earlier lot, cut clear of it; None where it reaches into nothing.
+
+    Raises Unsolved where nothing of it is left.
+    """
+    frame = lot(q, id)
+    edges = raw_edges(q, frame)
+    whole = _polygon(edges)
+    if not whole.is_valid:
+        return None  # its side lines cross, which is told where it is laid out
+    reserves = [r for r in reserves_near(q, frame.row.street) if _reaches(whole, r.plan)]
+    lands = [
+        land
+        for row in _earlier_rows(q, parts.one(q, LotRow, frame.row.id))
+        if not isinstance(made := q.attempt(row_land, row.id), Unsolved)
+        for land in made
+        if _reaches(whole, land)
+    ]
+    if not reserves and not lands:
+        return None
+    rest = whole.difference(shapely.union_all([*(r.plan for r in reserves), *lands]))
+    pieces = [g for g in shapely.get_parts(rest) if isinstance(g, shapely.Polygon) and g.area > _SLIVER]
+    front = shapely.LineString(edges[0].points)
+    pieces = [g for g in pieces if g.distance(front) < _ON] or pieces
+    if not pieces:
+        raise Unsolved(
+            frame.name, "it lies wholly in other streets or lots", "shorten its row, or move one of the streets"
+        )
+    polygon = max(pieces, key=lambda g: g.area)
+    ring = shapely.get_coordinates(
+        shapely.geometry.polygon.orient(polygon, -1.0 if _clockwise(whole) else 1.0).exterior
+    )
+    return Cleared(_told(q, frame, edges, reserves, ring), polygon)
+
+
+def _reaches(whole: shapely.Geometry, other: shapely.Geometry) -> bool:
+    return bool(shapely.intersects(whole, other)) and shapely.intersection(whole, other).area > _SLIVER
+
+
+def _clockwise(polygon: shapely.Polygon) -> bool:
+    return not polygon.exterior.is_ccw
+
+
+def _told(q: Engine, frame: LotFrame, edges: list[Edge], reserves: list[Reserve], ring: Floats) -> tuple[Edge, ...]:
+    """The ring (n + 1, 2) edge by edge, beginning with the frontage. Raises Unsolved where none of that is left."""
+    lines: list[tuple[Part, LineId | None, shapely.LineString]] = [
+        (e.part, None, shapely.LineString(e.points)) for e in edges
+    ]
+    for reserve in reserves:
+        for id in reserve.edges:
+            plan = line_plan(q, id)
+            s = np.concatenate(plan.runs(_SAG, 5.0))
+            lines.append(("cut", id, shapely.LineString(plan.points(s))))
+    middles = shapely.points(0.5 * (ring[:-1] + ring[1:]))
+    far = np.array([shapely.distance(path, middles) for _, _, path in lines])
+    # The lot's own lines come first, so that they win where a reserve only touches them.
+    which = np.where(
+        far.min(axis=0) < 2 * _ON + _SAG, np.argmax(far < np.maximum(far.min(axis=0), _ON) + 1e-9, axis=0), -1
+    )
+    if not (which == 0).any():
+        raise Unsolved(frame.name, "other streets or lots take its whole frontage", "shorten its row")
+    turns = np.flatnonzero((which == 0) & (np.roll(which, 1) != 0))
+    first = int(turns[0]) if len(turns) else 0
+    order = np.roll(np.arange(len(which)), -first)
+    found: list[Edge] = []
+    for i in order:
+        part: Part = lines[which[i]][0] if which[i] >= 0 else "cut"
+        line = lines[which[i]][1] if which[i] >= 0 else None
+        a, b = ring[i], ring[i + 1]
+        if found and found[-1].part == part and found[-1].line == line:
+            found[-1] = Edge(part, np.concatenate([found[-1].points, b[None]]), line)
+        else:
+            found.append(Edge(part, np.array([a, b]), line))
+    return tuple(Edge(e.part, frozen(e.points), e.line) for e in found)
+
+
+@gate
+def contacts(q: Engine, street: str) -> tuple[tuple[LineId, float, float], ...]:
+    """Stretches of other streets' boundaries that the lots along a street have been cut clear of, and so adjoin."""
+    found = []
+    for row in rows_of(q, street):
+        frames = q.attempt(lots_of_row, row.id)
+        for frame in () if isinstance(frames, Unsolved) else frames:
+            made = q.attempt(cleared, frame.id)
+            if made is None or isinstance(made, Unsolved):
+                continue
+            for edge in made.edges:
+                if edge.line is not None:
+                    s, _ = line_plan(q, edge.line).foot(edge.points[[0, -1]])
+                    found.append((edge.line, float(s.min()), float(s.max())))
+    return tuple(found)
+
+
+@query
+def contacts_on(q: Engine, line: LineId) -> tuple[tuple[float, float], ...]:
+    """Stretches of a boundary line that lots of other streets adjoin."""
+    street = getattr(line, "street", None)
+    if street is None:
+        return ()
+    return tuple((a, b) for other in neighbours(q, street) for on, a, b in contacts(q, other) if on == line)
