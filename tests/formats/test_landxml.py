@@ -19,7 +19,7 @@ from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.plan import chain_of
 from humble_loop.site.libraries import new_site
 from humble_loop.whole.delivery import delivery
-from humble_loop.whole.surface import whole_surface
+from humble_loop.whole.finished import whole_surface
 from tests import edits
 from tests.conftest import examples, reference
 from tests.formats.landxml_text import FEET, alignment_of, landxml, write

@@ -22,7 +22,7 @@ from humble_loop.kinds.street import Street
 from humble_loop.kinds.street.plan import chain_of
 from humble_loop.site.libraries import new_site
 from humble_loop.whole.delivery import delivery
-from humble_loop.whole.surface import whole_surface
+from humble_loop.whole.finished import whole_surface
 from tests.conftest import reference
 from tests.formats.landxml_text import landxml
 

@@ -17,7 +17,7 @@ from humble_loop.kinds.survey_line import SurveyLine
 from humble_loop.site.edits import EditError
 from humble_loop.site.libraries import new_site
 from humble_loop.site.library import KerbPoint, KerbShape, SectionSide, StreetClass, Strip
-from humble_loop.whole.surface import whole_surface
+from humble_loop.whole.finished import whole_surface
 from tests import edits
 from tests.asking import crown_levels, pad_of
 from tests.conftest import t_site

@@ -16,7 +16,8 @@ from humble_loop.lines.standing import kind_of
 from humble_loop.site.libraries import new_site
 from humble_loop.whole.delivery import delivery
 from humble_loop.whole.findings import findings
-from humble_loop.whole.surface import probe, whole_surface
+from humble_loop.whole.finished import whole_surface
+from humble_loop.whole.surface import probe
 from humble_loop.whole.tables import table, tables
 from humble_loop.whole.things import all_things
 from humble_loop.whole.trail import trail_at

@@ -20,7 +20,8 @@ from humble_loop.kinds.turning_head.layout import abeam, outline, ring_levels
 from humble_loop.lines.faces import face, finished_mesh
 from humble_loop.site.libraries import new_site
 from humble_loop.whole.findings import findings
-from humble_loop.whole.surface import probe, whole_surface
+from humble_loop.whole.finished import whole_surface
+from humble_loop.whole.surface import probe
 from humble_loop.whole.things import all_faces
 from tests import edits
 from tests.asking import crown_levels, half_road, lip_levels, lot_named, pad_of, roadside

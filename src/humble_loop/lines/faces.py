@@ -27,6 +27,11 @@ SAME = 2e-6  # metres within which points of lines that meet are one
 class FaceId(PartId):
     """Base of the ids of faces."""
 
+    @property
+    def gives_way(self) -> bool:
+        """Whether the face is there only where nothing else is, as a batter is."""
+        return False
+
 
 @dataclass(frozen=True)
 class Strip:

@@ -20,7 +20,7 @@ from humble_loop.lines.line import line, line_plan
 from humble_loop.lines.rules import InStretches, OnGradeLine
 from humble_loop.lines.standing import kind_of
 from humble_loop.site import parts
-from humble_loop.whole.surface import whole_surface
+from humble_loop.whole.finished import whole_surface
 from humble_loop.whole.tables import set_out_points
 from humble_loop.whole.things import all_things, name_of
 

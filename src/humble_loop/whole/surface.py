@@ -9,14 +9,9 @@ import numpy as np
 import shapely
 
 from humble_loop.engine.query import Engine, Unsolved, gate, query
-from humble_loop.geometry.arrays import Ints
-from humble_loop.ground.merge import same_places
-from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.lines.faces import FaceId, finished_mesh
 from humble_loop.whole.things import all_faces
-
-SAME = 1e-5  # metres within which points of neighbouring faces are one
 
 
 class Probe(NamedTuple):
@@ -45,11 +40,6 @@ def face_box(q: Engine, id: FaceId) -> tuple[float, float, float, float] | None:
     return (float(np.floor(w)), float(np.floor(s)), float(np.ceil(e)), float(np.ceil(n)))
 
 
-def gives_way(id: FaceId) -> bool:
-    """Whether a face is there only where nothing else is: a batter."""
-    return "batter" in str(getattr(id, "part", ""))
-
-
 @dataclass(frozen=True)
 class FaceTree:
     """Faces by place."""
@@ -66,7 +56,7 @@ class FaceTree:
 def face_tree(q: Engine) -> FaceTree:
     """Every face that could be made, by place: what is built first, then batters, which give way to all of it."""
     ids, boxes = [], []
-    for id in sorted(all_faces(q), key=gives_way):
+    for id in sorted(all_faces(q), key=lambda id: id.gives_way):
         box = q.attempt(face_box, id)
         if box is not None and not isinstance(box, Unsolved):
             ids.append(id)
@@ -91,29 +81,3 @@ def probe(q: Engine, easting: float, northing: float, tree: FaceTree | None = No
             return Probe(ground, level, id, made.title, float(np.hypot(gx, gy)), float(np.arctan2(-gy, -gx)))
     gx, gy = ground_of(q).slopes(at)[0]
     return Probe(ground, float("nan"), None, "ground", float(np.hypot(gx, gy)), float(np.arctan2(-gy, -gx)))
-
-
-@dataclass(frozen=True)
-class Whole:
-    """All faces as one surface, their shared points merged; ``face_of`` (m,) is each triangle's place in ``faces``."""
-
-    surface: Surface
-    faces: tuple[FaceId, ...]
-    face_of: Ints
-
-
-@query
-def whole_surface(q: Engine) -> Whole:
-    """All faces that could be made as one surface."""
-    made = [(id, m.surface) for id in all_faces(q) if not isinstance(m := q.attempt(finished_mesh, id), Unsolved)]
-    made = [(id, s) for id, s in made if not s.empty]
-    if not made:
-        return Whole(Surface(np.empty((0, 3)), np.empty((0, 3), dtype=np.int64)), (), np.empty(0, dtype=np.int64))
-    points = np.concatenate([s.points for _, s in made])
-    shift = np.cumsum([0, *(len(s.points) for _, s in made[:-1])])
-    triangles = np.concatenate([s.triangles + k for (_, s), k in zip(made, shift)])
-    owner = np.repeat(np.arange(len(made)), [len(s.triangles) for _, s in made])
-    first, place = same_places(points, 2 * SAME)
-    merged = place[triangles]
-    keep = (merged[:, 0] != merged[:, 1]) & (merged[:, 1] != merged[:, 2]) & (merged[:, 0] != merged[:, 2])
-    return Whole(Surface(points[first], merged[keep]), tuple(id for id, _ in made), owner[keep])

@@ -43,6 +43,10 @@ class JunctionFace(FaceId):
     def thing(self) -> ThingId:
         return ThingId(self.kind, f"{self.street}:{self.end}")
 
+    @property
+    def gives_way(self) -> bool:
+        return self.part == "batter"
+
 
 def faces_of(q: Engine, street: str, end: End) -> tuple[FaceId, ...]:
     """The faces of a junction whose side street is new."""

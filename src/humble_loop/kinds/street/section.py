@@ -315,6 +315,10 @@ class StreetFace(FaceId):
     def thing(self) -> ThingId:
         return ThingId(self.kind, self.street)
 
+    @property
+    def gives_way(self) -> bool:
+        return self.part in ("batter", "end batter")
+
 
 def faces_of(q: Engine, street: str) -> tuple[FaceId, ...]:
     """The faces of a new street."""

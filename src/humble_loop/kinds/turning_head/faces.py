@@ -44,6 +44,10 @@ class HeadFace(FaceId):
     def thing(self) -> ThingId:
         return ThingId(self.kind, f"{self.street}:{self.end}")
 
+    @property
+    def gives_way(self) -> bool:
+        return self.part == "batter"
+
 
 def faces_of(street: str, end: End) -> tuple[FaceId, ...]:
     """The faces of a head."""
