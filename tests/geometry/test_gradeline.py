@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from humble_loop.geometry.gradeline import Cubic, Profile
-from humble_loop.propose.follow import straights_in_tube
+from humble_loop.propose.follow import fewest_straights, straights_in_tube
 from tests.conftest import examples, reference
 
 
@@ -110,3 +110,75 @@ def test_grades_keep_their_limits_even_where_the_tube_contradicts():
     s = np.arange(0, 200.0, 5)
     corners, levels = straights_in_tube(s, 0 * s - 0.1, 0 * s + 0.1, least=0.005, most=0.1)
     assert np.all(np.abs(np.diff(levels) / np.diff(corners)) >= 0.005 - 1e-12)
+
+
+def brute_fewest(s, low, high, grid, least, most):
+    """The fewest corners by trying every set of corner chainages and levels of a small grid."""
+    from itertools import combinations, product
+
+    for count in range(len(s) - 1):
+        for inner in combinations(range(1, len(s) - 1), count):
+            at = [0, *inner, len(s) - 1]
+            for ks in product(range(grid), repeat=len(at)):
+                z = [low[i] + (high[i] - low[i]) * k / (grid - 1) for i, k in zip(at, ks)]
+                line = np.interp(s, s[at], z)
+                grades = np.abs(np.diff(z) / np.diff(s[at]))
+                inside = np.all(line >= low - 1e-9) and np.all(line <= high + 1e-9)
+                if inside and np.all(grades >= least) and np.all(grades <= most):
+                    return count + 2
+    return None
+
+
+@examples(25)
+@given(st.integers(0, 10_000))
+def test_no_line_in_the_tube_has_fewer_corners(seed):
+    from humble_loop.propose import follow
+
+    rng = np.random.default_rng(seed)
+    s = np.cumsum(rng.uniform(8, 20, 6))
+    ground = np.cumsum(rng.normal(0, 0.9, 6))
+    low, high = ground - 0.5, ground + 0.5
+    many, follow._LEVELS = follow._LEVELS, 4
+    try:
+        made = fewest_straights(s, low, high, least=0.005, most=0.2)
+    finally:
+        follow._LEVELS = many
+    fewest = brute_fewest(s, low, high, 4, 0.005, 0.2)
+    assert (made is None) == (fewest is None)
+    if made is None:
+        return
+    corners, levels = made
+    assert len(corners) == fewest
+    line = np.interp(s, corners, levels)
+    assert np.all((line >= low - 1e-9) & (line <= high + 1e-9))
+    grades = np.abs(np.diff(levels) / np.diff(corners))
+    assert np.all((grades >= 0.005 - 1e-9) & (grades <= 0.2 + 1e-9))
+
+
+def test_both_ends_are_kept_and_a_tie_outside_the_tube_is_reached():
+    s = np.arange(0, 301.0, 5)
+    ground = 50 + 0.03 * s
+    made = fewest_straights(s, ground - 0.3, ground + 0.3, start=53.0, end=59.2, least=0.005, most=0.1, shortest=20.0)
+    corners, levels = made
+    assert levels[0] == 53.0
+    assert levels[-1] == 59.2
+    # 3 m above ground that rises at 3 % towards it: at -10 % it takes at least 2.7 / 0.13 = 20.8 m to be within 0.3 m,
+    # and at half of that 2.7 / 0.08 = 33.8 m.
+    back = s[np.argmax(np.abs(np.interp(s, corners, levels) - ground) <= 0.3 + 1e-9)]
+    assert 20.0 <= back <= 45.0
+    assert np.all(np.abs(np.diff(levels) / np.diff(corners)) <= 0.1 + 1e-9)
+
+
+def test_long_lines_are_looked_at_in_stretches_and_stay_in_the_tube():
+    s = np.linspace(0, 2000, 5001)
+    ground = 20 + 6 * np.sin(s / 170) + 0.01 * s
+    corners, levels = fewest_straights(s, ground - 0.6, ground + 0.6, least=0.005, most=0.15, shortest=25.0)
+    line = np.interp(s, corners, levels)
+    assert np.all(np.abs(line - ground) <= 0.6 + 0.02)
+    assert len(corners) < 26
+    assert np.diff(corners).min() >= 25.0 - 1e-9
+
+
+def test_ground_that_no_grade_can_follow_has_no_line_in_the_tube():
+    s = np.arange(0, 101.0, 5)
+    assert fewest_straights(s, 0.5 * s - 0.3, 0.5 * s + 0.3, most=0.15) is None

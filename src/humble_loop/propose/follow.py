@@ -6,6 +6,101 @@ import numpy as np
 
 from humble_loop.geometry.arrays import Floats
 
+_APART = 8.0  # metres between chainages at which a corner may stand, if that makes no more than
+_PLACES = 120
+_LEVELS = 9  # levels of a corner at each of these, from the bottom of the tube to its top
+_BACK = 0.5  # share of the steepest grade at which the tube closes from a fixed end outside of it
+_SAMPLES = 400  # stretches in which the tube is looked at
+
+
+def fewest_straights(
+    s: Floats,
+    low: Floats,
+    high: Floats,
+    *,
+    start: float | None = None,
+    end: float | None = None,
+    least: float = 0.0,
+    most: float = np.inf,
+    shortest: float = 0.0,
+) -> tuple[Floats, Floats] | None:
+    """The line with the fewest corners that stays in [low, high], or None where there is none.
+
+    Of all lines whose corners stand at chainages some 8 m apart, at one of nine levels of the tube there, the one with the
+    fewest corners; of those with as many, the one nearest the tube's middle at its corners. Grades keep ``least`` <=
+    abs(grade) <= ``most``, legs are at least ``shortest`` metres, ``start`` and ``end`` fix the levels there. Towards a
+    fixed end the tube opens at half the steepest grade, so that a tie outside of it can be reached. Shapes: s, low,
+    high (n,), s rising. Returns arrays (m,), m >= 2.
+
+    Found by stages: a straight from one place may go to another if its grade lies between the steepest fall and rise
+    that stay in the tube all the way there, which accumulate along it.
+    """
+    low, high = _opened(s, low, high, start, most, 0)
+    low, high = _opened(s, low, high, end, most, -1)
+    s, low, high = _thinned(s, low, high)
+    if np.any(low > high):
+        return None
+    places = np.linspace(s[0], s[-1], min(int((s[-1] - s[0]) / _APART) + 2, _PLACES))
+    at = np.unique(np.argmin(np.abs(s[:, None] - places), axis=0))
+    z = low[at][:, None] + (high - low)[at][:, None] * np.linspace(0.0, 1.0, _LEVELS)
+    if start is not None:
+        z[0] = start
+    if end is not None:
+        z[-1] = end
+    half = np.maximum(0.5 * (high - low)[at], 1e-9)
+    away = np.abs(z - 0.5 * (low + high)[at][:, None]) / half[:, None] / (10.0 * len(at))  # in all less than a corner
+    cost = np.full(z.shape, np.inf)
+    cost[0] = away[0]
+    came = np.full((*z.shape, 2), -1)
+    for i in range(len(at) - 1):
+        if not np.isfinite(cost[i]).any():
+            continue
+        ahead = at[i + 1 :]
+        ahead_ok = s[ahead] - s[at[i]] >= min(shortest, s[-1] - s[0]) - 1e-9
+        run = s[at[i] + 1 :] - s[at[i]]
+        down = np.maximum.accumulate((low[at[i] + 1 :] - z[i][:, None]) / run, axis=1)[:, ahead - at[i] - 1]
+        up = np.minimum.accumulate((high[at[i] + 1 :] - z[i][:, None]) / run, axis=1)[:, ahead - at[i] - 1]
+        grade = (z[i + 1 :][None] - z[i][:, None, None]) / (s[ahead] - s[at[i]])[None, :, None]
+        fits = (grade >= down[..., None] - 1e-12) & (grade <= up[..., None] + 1e-12) & ahead_ok[None, :, None]
+        fits &= (np.abs(grade) >= least - 1e-12) & (np.abs(grade) <= most + 1e-12)
+        total = np.where(fits, cost[i][:, None, None] + 1.0, np.inf) + away[i + 1 :][None]
+        best = np.argmin(total, axis=0)
+        value = np.take_along_axis(total, best[None], axis=0)[0]
+        better = value < cost[i + 1 :] - 1e-12
+        cost[i + 1 :][better] = value[better]
+        came[i + 1 :, :, 0][better] = i
+        came[i + 1 :, :, 1][better] = best[better]
+    if not np.isfinite(cost[-1]).any():
+        return None
+    i, k = len(at) - 1, int(np.argmin(cost[-1]))
+    corners, levels = [], []
+    while i >= 0:
+        corners.append(float(s[at[i]]))
+        levels.append(float(z[i, k]))
+        i, k = came[i, k]
+    return np.array(corners[::-1]), np.array(levels[::-1])
+
+
+def _opened(
+    s: Floats, low: Floats, high: Floats, level: float | None, most: float, place: int
+) -> tuple[Floats, Floats]:
+    """The tube, opened towards a fixed level at its beginning (``place`` 0) or end (-1)."""
+    if level is None:
+        return low, high
+    if not np.isfinite(most):
+        return np.where(s == s[place], level, low), np.where(s == s[place], level, high)
+    far = np.abs(s - s[place])
+    return np.minimum(low, level + _BACK * most * far), np.maximum(high, level - _BACK * most * far)
+
+
+def _thinned(s: Floats, low: Floats, high: Floats) -> tuple[Floats, Floats, Floats]:
+    """The tube at no more than so many places, each with the narrowest of its surroundings; both ends stay."""
+    if len(s) <= _SAMPLES:
+        return s, low, high
+    first = np.unique(np.searchsorted(s, np.linspace(s[0], s[-1], _SAMPLES)))
+    first[-1] = len(s) - 1
+    return s[first], np.maximum.reduceat(low, first), np.minimum.reduceat(high, first)
+
 
 def straights_in_tube(
     s: Floats,

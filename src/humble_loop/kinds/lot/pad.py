@@ -23,7 +23,7 @@ from humble_loop.kinds.street.section import side_shape
 from humble_loop.lines.faces import Face, FaceId, Patch
 from humble_loop.lines.line import LineId, ThingId, line
 from humble_loop.lines.quantity import Quantity, amount, decided, elsewhere, known, percent, summed, times
-from humble_loop.lines.standing import kind_of
+from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.site.model import State
 
 
@@ -171,11 +171,14 @@ def ground_round(q: Engine, id: str) -> tuple[Crossings, Crossings, Crossings]:
     return first, last, rear
 
 
-def side_line(c: Crossings, corner: LotCorner, level: float, cut_slope: float, fill_slope: float) -> Floats:
+def side_line(
+    c: Crossings, corner: LotCorner, level: float, slopes: tuple[float, float], room: float = np.inf
+) -> Floats:
     """Points (n, 3) along a lot's side line from its front corner (at ``level``) to its rear, over ground ``c``.
 
-    It runs at the batter slope from the boundary until it meets the ground, then lies on the ground, with a point at
-    every triangle edge. Both neighbours work out the same line.
+    It runs at the batter slope (cut, fill) from the boundary until it meets the ground, then lies on the ground, with
+    a point at every triangle edge. Both neighbours work out the same line. Beside a street's corner it is on the ground
+    after ``room`` metres at the latest, as the batter round that corner is, so that nothing gapes between them.
     """
     d = corner.rear - corner.front
     length = float(np.hypot(*d))
@@ -184,7 +187,7 @@ def side_line(c: Crossings, corner: LotCorner, level: float, cut_slope: float, f
     along, ground_level = c.along[on], c.level[on]
     if len(along) < 2:
         return np.array([[*corner.front, level], [*corner.rear, level]])
-    slope = cut_slope if ground_level[0] > level else -fill_slope
+    slope = slopes[0] if ground_level[0] > level else -slopes[1]
     gap = level + slope * along - ground_level
     meets = np.flatnonzero(gap * np.sign(slope) >= 0)
     meets = meets[meets > 0] if abs(gap[0]) > 1e-9 else np.array([0])
@@ -193,9 +196,15 @@ def side_line(c: Crossings, corner: LotCorner, level: float, cut_slope: float, f
         at = along[i]
         if i > 0 and gap[i] != gap[i - 1]:
             at = along[i - 1] + (along[i] - along[i - 1]) * gap[i - 1] / (gap[i - 1] - gap[i])
+        on_slope = level + slope * at
+    else:
+        at, on_slope = np.inf, np.nan
+    if room < min(at, along[-1]):
+        at, on_slope = room, float(np.interp(room, along, ground_level))
+    if np.isfinite(at):
         after = along > at + 1e-6
         t = np.concatenate([[0.0], [at] if at > 1e-6 else [], along[after]])
-        z = np.concatenate([[level], [level + slope * at] if at > 1e-6 else [], ground_level[after]])
+        z = np.concatenate([[level], [on_slope] if at > 1e-6 else [], ground_level[after]])
     else:
         t, z = np.array([0.0, length]), np.array([level, ground_level[-1]])
     return np.column_stack([corner.front + t[:, None] * unit, z])
@@ -223,13 +232,21 @@ def boundary_slopes(q: Engine, id: LineId) -> tuple[float, float]:
     return min(s.cut_slope for s in both), min(s.fill_slope for s in both)
 
 
+def _room(q: Engine, corner: LotCorner) -> float:
+    """How far a batter may reach from a lot's front corner before it meets another's."""
+    at = np.array([corner.along])
+    return min(float(kind.batter_room(q, corner.line, at)[0]) for kind in kinds())
+
+
 def face_of(q: Engine, id: LotFace) -> Face:
     """A lot's surface."""
     made, plan, on = lot(q, id.lot), lot_plan(q, id.lot), q.attempt(pad, id.lot)
     front = frontage_levels(q, id.lot)
     first_ground, last_ground, rear_ground = ground_round(q, id.lot)
-    first = side_line(first_ground, made.first, float(front[0, 2]), *boundary_slopes(q, made.first.line))
-    last = side_line(last_ground, made.last, float(front[-1, 2]), *boundary_slopes(q, made.last.line))
+    first, last = (
+        side_line(ground, corner, float(z), boundary_slopes(q, corner.line), _room(q, corner))
+        for ground, corner, z in ((first_ground, made.first, front[0, 2]), (last_ground, made.last, front[-1, 2]))
+    )
     rear = _on_ground(rear_ground, last[-1], first[-1])
     if plan.edges:
         outline = _cut_outline(q, plan.edges, {"front": front, "last": last, "rear": rear, "first": first[::-1]})

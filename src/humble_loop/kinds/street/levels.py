@@ -15,10 +15,11 @@ from humble_loop.lines.kind import EndTie
 from humble_loop.lines.quantity import Quantity, amount, decided, known, percent, summed, times
 from humble_loop.lines.rules import InStretches, LevelRule, OnGradeLine
 from humble_loop.lines.standing import kinds
-from humble_loop.propose.follow import straights_in_tube
+from humble_loop.propose.follow import fewest_straights, straights_in_tube
 from humble_loop.site.library import StreetClass
 from humble_loop.site.model import End, State
 
+_SHORTEST = 25.0  # metres: the shortest leg that is proposed
 MOST_SHOWN = 60  # VIPs from which a grade line is ground as it was found, not somebody's design
 
 
@@ -171,19 +172,17 @@ def _proposed(q: Engine, street: str, ties: dict[End, EndTie]) -> GradeLine:
 def _few_straights(
     s: np.ndarray, z: np.ndarray, rules: StreetClass, start: float | None, end: float | None, length: float
 ) -> tuple[np.ndarray, np.ndarray]:
-    corners, levels = s[[0, -1]], z[[0, -1]]
-    for widen in (1.0, 1.5, 2.2, 3.2, 4.6, 6.6):
-        corners, levels = straights_in_tube(
-            s,
-            z - rules.cut_tolerance * widen,
-            z + rules.fill_tolerance * widen,
-            start=start,
-            least=rules.least_grade,
-            most=0.9 * rules.most_grade,
-            shortest=25.0,
+    """The fewest straights within the class's tolerances; where there are none, within as little more as it takes."""
+    least, most = rules.least_grade, 0.9 * rules.most_grade
+    for widen in (1.0, 1.25, 1.6, 2.0, 2.5, 3.2, 4.0, 5.0, 6.5, 8.0):
+        low, high = z - rules.cut_tolerance * widen, z + rules.fill_tolerance * widen
+        made = fewest_straights(
+            s, low, high, start=start, end=end, least=least, most=most, shortest=min(_SHORTEST, 0.45 * length)
         )
-        if len(corners) <= 2 + length / 60.0:
-            break
+        if made is not None:
+            return made
+    # Grades and levels contradict each other: the grades hold, and how far it leaves the ground is a finding.
+    corners, levels = straights_in_tube(s, low, high, start=start, least=least, most=most, shortest=_SHORTEST)
     if end is not None:
         levels = levels.copy()
         levels[-1] = end
