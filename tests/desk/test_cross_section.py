@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
 from humble_loop.desk.session import Station
+from humble_loop.desk.stretch_button import StretchButton
 from humble_loop.kinds.street import StreetLine, Vip
 from humble_loop.lines.line import ThingId
 from tests import edits
@@ -75,7 +76,7 @@ def test_each_section_fills_its_view_at_its_own_scale(drive):
 
 def test_the_exaggeration_is_chosen_and_a_double_click_fits(drive, court):
     d, view = shown(drive, court, "court", 60.0)
-    button = d.window._panes["Cross section"].findChildren(type(d.window._stretch))[0]
+    button = d.window._panes["Cross section"].findChildren(StretchButton)[0]
     assert button.text() == "5 ×"
     next(a for a in button.menu().actions() if a.text() == "1 ×").trigger()
     (x0, x1), (y0, y1) = view.plotItem.vb.viewRange()

@@ -7,6 +7,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton, QToolButton
 
 from humble_loop.desk.session import Chosen, Station
+from humble_loop.desk.stretch_button import StretchButton
 from humble_loop.desk.theme import DARK, LIGHT, Theme
 from humble_loop.engine.query import Engine
 from humble_loop.formats.quantities import show_length
@@ -491,13 +492,27 @@ def test_the_solid_view_shows_ground_and_pieces_and_only_remakes_what_changed(dr
     d = drive(brickworks)
     d.window.toggle_solid()
     solid = d.window.solid
-    assert "ground" in solid._meshes
+    d.settle()
+    assert {"ground", "contours", ("edges", ThingId("street", "kiln-court"))} <= set(solid._meshes)
     assert HeadFace("kiln-court", "end", "bulb") in solid._meshes
     before = dict(solid._meshes)
     d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.75))
     solid.refresh()
+    d.settle()
     changed = [k for k, m in solid._meshes.items() if before.get(k) is not m and before[k][0] is not m[0]]
-    assert changed == [LotFace("kiln-court-left#2")]
+    assert set(changed) == {LotFace("kiln-court-left#2"), ("edges", ThingId("lot", "kiln-court-left#2"))}
+    # The eye turns about what is chosen, at the exaggeration that is chosen.
+    button = d.window._panes["3D"].findChildren(StretchButton)[0]
+    next(a for a in button.menu().actions() if a.text() == "3 ×").trigger()
+    assert button.text() == "3 ×"
+    eye = np.array(solid._plotter.camera.position) - solid._plotter.camera.focal_point
+    d.session.choose(ThingId("turning_head", "kiln-court:end"))
+    b = solid._meshes[HeadFace("kiln-court", "end", "bulb")][1].bounds
+    focus = np.array(solid._plotter.camera.focal_point)
+    assert b[0] < focus[0] < b[1]
+    assert b[2] < focus[1] < b[3]
+    assert 3 * b[4] - 3 < focus[2] < 3 * b[5] + 3
+    assert np.array(solid._plotter.camera.position) - focus == pytest.approx(eye)
 
 
 def test_adding_lots_and_a_bulb_from_the_tool_row(drive):

@@ -10,6 +10,7 @@ from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QSplitter, QToolButton, QVBoxLayout, QWidget
 
+from humble_loop.desk import cross_section, solid
 from humble_loop.desk.commands import Command, make_commands, offers
 from humble_loop.desk.cross_section import CrossSection
 from humble_loop.desk.facts import FactsPanel
@@ -105,8 +106,10 @@ class MainWindow(QMainWindow):
             ("Cross section", self.cross_section, self.cross_section.fit),
             ("3D", self.solid, self.solid.fit),
         )
-        self._stretch = StretchButton(self.cross_section)
-        extra = {"Cross section": self._stretch}
+        extra = {
+            "Cross section": StretchButton(self.cross_section, cross_section.STRETCHES, "As there is room"),
+            "3D": StretchButton(self.solid, solid.STRETCHES, ""),
+        }
         self._panes = {name: Pane(name, view, t, fit, extra.get(name)) for name, view, fit in views}
         lower = QSplitter(Qt.Orientation.Horizontal)
         lower.addWidget(self._panes["Long section"])
@@ -333,7 +336,7 @@ class MainWindow(QMainWindow):
     @property
     def settled(self) -> bool:
         """Whether all that waits to be worked out is done."""
-        return self.plan.settled and not self._idle.busy
+        return self.plan.settled and not self._idle.busy and not self.solid.busy
 
     def _show_findings(self) -> None:
         self.findings = findings(self.session.engine)
