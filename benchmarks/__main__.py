@@ -1,6 +1,6 @@
 """Run every benchmark and print a table; exit 1 when a figure is missed.
 
-``python -m benchmarks [NAME ...]`` runs some of them: scale, edit, ground, drag, start.
+``python -m benchmarks [NAME ...]`` runs some of them: scale, edit, ground, drag, load, start.
 """
 
 from __future__ import annotations
@@ -182,6 +182,22 @@ def drag() -> list[Figure]:
     return found
 
 
+def load() -> list[Figure]:
+    """The window on 64 times the demo, and exports of 16 times."""
+    from benchmarks.load import export_seconds, window_seconds
+
+    bounds = {"first picture": 3.0, "pan": 0.033, "zoom": 0.033, "choosing": 0.033, "blocked after a pad edit": 0.033}
+    found = []
+    for name, seconds in window_seconds(64).items():
+        if name == "settled":
+            print(f"      all of 64 x settled after {seconds:.1f} s")
+            continue
+        found.append(Figure(f"64 x: {name}", 1000 * seconds, 1000 * bounds.get(name, 0.002), "ms"))
+    for ending, seconds in export_seconds(16).items():
+        found.append(Figure(f"16 x: exported as {ending}", seconds, 10.0, "s"))
+    return found
+
+
 def start() -> list[Figure]:
     """From the command to a usable demo window."""
     command = [sys.executable, "-m", "benchmarks.start"]
@@ -192,7 +208,7 @@ def start() -> list[Figure]:
     return [Figure("start to a usable demo window", statistics.median(runs), 3.0, "s")]
 
 
-BENCHMARKS = {"scale": scale, "edit": edit, "ground": ground, "drag": drag, "start": start}
+BENCHMARKS = {"scale": scale, "edit": edit, "ground": ground, "drag": drag, "load": load, "start": start}
 
 
 def main(names: list[str]) -> int:

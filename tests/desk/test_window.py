@@ -682,3 +682,19 @@ def test_reversing_and_removing_from_facts(drive, court):
     assert d.site.find(Street, "through") is None
     d.settle()
     assert ThingId("street", "through") not in d.window.plan.strokes._kept
+
+
+def test_a_long_sentence_in_the_status_line_shows_its_beginning_and_ends_in_an_ellipsis(drive, court):
+    d = drive(court)
+    said = d.window.status.said
+    d.window.say("Brought in " + "a surface and a street and " * 30)
+    d.qtbot.wait(10)
+    words = said.fontMetrics().elidedText(said.text(), Qt.TextElideMode.ElideRight, said.width())
+    assert words.startswith("Brought in")
+    assert words.endswith("…")
+    picture = said.grab().toImage()
+    blank = picture.pixelColor(picture.width() - 1, 0)
+    inked = [
+        x for x in range(picture.width()) if any(picture.pixelColor(x, y) != blank for y in range(picture.height()))
+    ]
+    assert inked[0] < 20  # its beginning is there: it is not pushed out on the left

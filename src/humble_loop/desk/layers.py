@@ -15,6 +15,7 @@ from humble_loop.desk.theme import Theme, font
 from humble_loop.geometry.arrays import Floats
 from humble_loop.lines.describe import Handle, Stroke
 
+_HANDLE = 4.5  # pixels from the middle of a handle to its edge
 _MOST_LABELS = 400  # in one view: more can neither be read nor placed within a frame
 
 
@@ -83,6 +84,7 @@ class LabelLayer(Layer):
         self._tree = shapely.STRtree([])
         self._placed: list[tuple[Label, QPointF, QRectF, bool]] = []
         self._placed_for: tuple[object, ...] = ()
+        self.clear_of: HandleLayer | None = None  # handles on which no label may lie
         self.setZValue(60)
 
     def show_labels(self, labels: Sequence[Label]) -> None:
@@ -99,7 +101,8 @@ class LabelLayer(Layer):
             return
         transform = self.device(painter)
         # Places are found anew only when the labels or the view are others: most frames repaint the same ones.
-        now = (id(self._labels), *(getattr(transform, f"m{i}{j}")() for i in (1, 2, 3) for j in (1, 2, 3)))
+        handles = self.clear_of.handles if self.clear_of else ()
+        now = (id(self._labels), id(handles), *(getattr(transform, f"m{i}{j}")() for i in (1, 2, 3) for j in (1, 2, 3)))
         if now != self._placed_for:
             self._placed_for, self._placed = now, self._place_all(transform)
         painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
@@ -118,6 +121,9 @@ class LabelLayer(Layer):
         view = transform.mapRect(shown)
         scale = float(np.hypot(transform.m11(), transform.m12()))
         taken: list[QRectF] = []
+        for handle in self.clear_of.handles if self.clear_of else ():
+            p = transform.map(QPointF(*handle.place))
+            taken.append(QRectF(p.x() - _HANDLE, p.y() - _HANDLE, 2 * _HANDLE, 2 * _HANDLE))
         found: list[tuple[Label, QPointF, QRectF, bool]] = []
         inside = self._tree.query(shapely.box(shown.left(), shown.top(), shown.right(), shown.bottom()))
         for i in sorted(inside.tolist()):
@@ -295,7 +301,7 @@ class HandleLayer(Layer):
         for handle in self.handles:
             at = transform.map(QPointF(*handle.place))
             hot = self.hot is not None and self.hot.key == handle.key
-            size = 6.0 if hot else 4.5
+            size = 6.0 if hot else _HANDLE
             painter.setPen(self.theme.pen("chosen", 2.0 if hot or handle.key == self.chosen else 1.4))
             filled = handle.state == "set"
             painter.setBrush(self.theme.colour("chosen" if filled else "paper"))

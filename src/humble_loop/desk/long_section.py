@@ -31,6 +31,7 @@ class LongSection(DrawingView):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent, axes=True)
+        self.labels.clear_of = self.handles
         self.windows, self.cross, self.signs = PolygonLayer(2), CrossLayer(vertical_only=True), SignLayer()
         for layer in (self.windows, self.cross, self.signs):
             self.add_layer(layer)
@@ -164,12 +165,12 @@ class LongSection(DrawingView):
             p = line.profile
             for s0, s1, g in zip(p.chainages[:-1], p.chainages[1:], p.grades):
                 s = 0.5 * (s0 + s1)
-                labels.append(Label(float(s), float(p.level([s])[0]), show_grade(float(g)), "crown", 12, 500, 1))
+                labels.append(Label(float(s), float(p.level([s])[0]), show_grade(float(g)), "crown", 12, 500, 2))
             for s, z, c, change in zip(p.chainages, p.levels, p.curves, p.changes):
                 text = show_length(float(z), unit)
                 if c > 0 and abs(change) > 1e-9:
                     text += f"  L {c:.0f}  K {c / abs(100 * change):.1f}"
-                labels.append(Label(float(s), float(z), text, "ink", 11, 400, 2))
+                labels.append(Label(float(s), float(z), text, "ink", 11, 400, 1))
             for t in p.turning_points():
                 labels.append(Label(t.chainage, t.level, f"{t.kind} {show_length(t.level, unit)}", "quiet", 11, 400, 4))
         for c in made.crossings:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QWidget
 
 from humble_loop.desk.session import Session
@@ -14,6 +15,15 @@ from humble_loop.whole.surface import FaceTree, face_tree, probe
 from humble_loop.whole.things import name_of
 
 _SAID_FOR = 9000  # milliseconds
+
+
+class _Sentence(QLabel):
+    """A label that ends in an ellipsis where it has no room for all of its words."""
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        del event
+        words = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        QPainter(self).drawText(self.rect(), self.alignment(), words)
 
 
 class StatusLine(QWidget):
@@ -28,7 +38,7 @@ class StatusLine(QWidget):
         row.setContentsMargins(10, 2, 10, 3)
         self.setFixedHeight(26)  # signs from another font must not push the views about
         row.setSpacing(16)
-        self.said, self.place, self.levels = QLabel(), QLabel(), QLabel()
+        self.said, self.place, self.levels = _Sentence(), QLabel(), QLabel()
         self.station, self.count, self.time = QLabel(), QLabel(), QLabel()
         for label in (self.place, self.levels, self.station):
             row.addWidget(label)

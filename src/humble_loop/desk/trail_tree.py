@@ -2,8 +2,17 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHeaderView, QLabel, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QSize, Qt
+from PySide6.QtWidgets import (
+    QHeaderView,
+    QLabel,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from humble_loop.desk.session import Session
 from humble_loop.engine.query import Unsolved
@@ -13,6 +22,29 @@ from humble_loop.whole.trail import Step, Term, trail_at
 _MARKS = {"set": "●", "proposed": "○", "tied": "◆", "ground": "▵", "survey": "▵"}
 _OPEN = 4  # steps that stand open at first
 _STEP = Qt.ItemDataRole.UserRole
+
+
+class _Wrapping(QStyledItemDelegate):
+    """Gives every item the height that its words need at the width they have."""
+
+    def __init__(self, tree: QTreeWidget) -> None:
+        super().__init__(tree)
+        self._tree = tree
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
+        size = super().sizeHint(option, index)
+        if index.column() != 0:
+            return size
+        depth, parent = 1, index.parent()
+        while parent.isValid():
+            depth, parent = depth + 1, parent.parent()
+        item = self._tree.itemFromIndex(index)
+        whole = item is not None and item.isFirstColumnSpanned()
+        width = self._tree.viewport().width() if whole else self._tree.columnWidth(0)
+        width = max(width - depth * self._tree.indentation() - 8, 40)
+        wrap = int(Qt.TextFlag.TextWordWrap)
+        height = self._tree.fontMetrics().boundingRect(0, 0, width, 10_000, wrap, str(index.data())).height()
+        return QSize(size.width(), max(size.height(), height + 4))
 
 
 class TrailTree(QWidget):
@@ -35,6 +67,8 @@ class TrailTree(QWidget):
         self.tree.header().setStretchLastSection(False)
         self.tree.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         self.tree.header().setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
+        self.tree.setItemDelegate(_Wrapping(self.tree))
+        self.tree.header().sectionResized.connect(self.tree.scheduleDelayedItemsLayout)
         self.tree.itemExpanded.connect(self._fill)
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 6, 4, 4)

@@ -1,0 +1,116 @@
+"""The window on a whole estate: opening, panning, zooming, choosing, a pad edit, the status line; and exports."""
+
+from __future__ import annotations
+
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QSettings, Qt
+from PySide6.QtWidgets import QApplication
+
+from humble_loop.demo import repeated_site
+from humble_loop.desk.session import Session
+from humble_loop.desk.theme import font, load_fonts
+from humble_loop.desk.window import MainWindow
+from humble_loop.engine.query import Engine
+from humble_loop.formats.export import export
+from humble_loop.formats.site_file import load_site, save_site
+from humble_loop.kinds.lot.layout import lots_on
+from humble_loop.kinds.lot.model import set_pad
+from humble_loop.lines.line import ThingId
+from humble_loop.whole.delivery import delivery
+
+_STEPS = 40
+
+
+def window_seconds(times: int) -> dict[str, float]:
+    """Seconds, on the estate ``times`` over, of what a person waits for: the frame that 95 % of frames keep within."""
+    app = QApplication.instance() or QApplication([])
+    assert isinstance(app, QApplication)
+    load_fonts()
+    app.setFont(font(13))
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "estate.hloop"
+        save_site(repeated_site(times), file)
+        window = MainWindow(Session(), QSettings("/dev/null", QSettings.Format.IniFormat))
+        window.show()
+        _settle(app, window)
+        out = {"first picture": _timed(lambda: (window.files.open_path(file), window.plan.viewport().repaint()))}
+    out["settled"] = _timed(lambda: _settle(app, window))
+    plan, session = window.plan, window.session
+    (x0, x1), _ = plan.plotItem.vb.viewRange()
+
+    def pan() -> None:
+        plan.pan(0.002 * (x1 - x0), 0.0)
+        plan.viewport().repaint()
+
+    def zoom(factor: float) -> None:
+        plan.zoom(factor, (0.5 * (x0 + x1), 100.0), Qt.KeyboardModifier.NoModifier)
+        plan.viewport().repaint()
+
+    out["pan"] = _late([_timed(pan) for _ in range(_STEPS)])
+    out["zoom"] = _late([_timed(lambda k=k: zoom(0.9 if k < _STEPS / 2 else 1 / 0.9)) for k in range(_STEPS)])
+    out["blocked after a pad edit"] = _pad_edit(app, window)
+    lots = [f for s in ("ember-loop", "kiln-court") for f in lots_on(session.engine, s)]
+
+    def choose(k: int) -> None:
+        session.choose(ThingId("lot", lots[k % len(lots)].id))
+        plan.viewport().repaint()
+
+    out["choosing"] = _late([_timed(lambda k=k: choose(k)) for k in range(20)])
+    rng = np.random.default_rng(3)
+    places = np.column_stack([rng.uniform(0.2 * x0 + 0.8 * x1, x1, 200), rng.uniform(50, 250, 200)])
+    _timed(lambda: session.point_at(*places[0]))
+    out["status line"] = _late([_timed(lambda p=p: session.point_at(float(p[0]), float(p[1]))) for p in places])
+    session.take(session.site)
+    window.close()
+    return out
+
+
+def export_seconds(times: int) -> dict[str, float]:
+    """Seconds of each export of the estate ``times`` over, from its file."""
+    out = {}
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "estate.hloop"
+        save_site(repeated_site(times), file)
+        for ending in ("xml", "dxf", "csv"):
+
+            def write(ending: str = ending) -> None:
+                export(delivery(Engine(load_site(file))), Path(folder) / f"out.{ending}")
+
+            out[ending] = _timed(write)
+    return out
+
+
+def _pad_edit(app: QApplication, window: MainWindow) -> float:
+    """The longest that the window does not answer, from the edit of a pad until all has caught up with it."""
+    session = window.session
+    frame = lots_on(session.engine, "kiln-court")[3]
+    longest = _timed(lambda: session.do("Set pad", lambda s: set_pad(s, frame.row.id, frame.number, 41.3, frame.along)))
+    until = time.monotonic() + 60.0
+    while not window.settled and time.monotonic() < until:
+        longest = max(longest, _timed(app.processEvents))
+        time.sleep(0.001)
+    return longest
+
+
+def _settle(app: QApplication, window: MainWindow) -> None:
+    until = time.monotonic() + 900.0
+    while time.monotonic() < until:
+        app.processEvents()
+        if window.settled:
+            return
+        time.sleep(0.001)
+
+
+def _timed(what: Callable[[], object]) -> float:
+    started = time.perf_counter()
+    what()
+    return time.perf_counter() - started
+
+
+def _late(seconds: list[float]) -> float:
+    return float(np.percentile(seconds, 95))
