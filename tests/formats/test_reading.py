@@ -175,6 +175,18 @@ def test_the_exported_drawing_holds_the_design(tmp_path, brickworks):
     } <= layers
     faces = [e for e in d.modelspace() if e.dxftype() == "3DFACE"]
     assert len(faces) == len(whole_surface(q).surface.triangles)
+    # The file is sound: nothing to repair, every handle its own, and the faces are the surface when it is read again.
+    assert not d.audit().errors
+    assert not d.audit().fixes
+    handles = [e.dxf.handle for e in d.entitydb.values()]
+    assert len(handles) == len(set(handles))
+    assert int(d.header["$HANDSEED"], 16) > max(int(h, 16) for h in handles)
+    back = read_dxf(tmp_path / "a.dxf").surfaces[0].surface
+    e, n = brickworks.origin
+    at = np.array([[4150.0, 8186.0], [4120.0, 8190.0]])
+    assert back.levels(at) == pytest.approx(whole_surface(q).surface.levels(at - [e, n]), abs=1e-6)
+    contour = next(e for e in d.modelspace() if e.dxf.layer == "finished contour")
+    assert contour.dxf.elevation % 0.5 == pytest.approx(0.0)
     line = next(e for e in d.modelspace() if e.dxf.layer == "centreline")
     length = sum(_bulge_length(a, b) for a, b in zip(line.get_points("xyb")[:-1], line.get_points("xyb")[1:]))
     assert length == pytest.approx(chain_of(q, "claypit-road").total, abs=1e-6)

@@ -13,6 +13,7 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Profile
+from humble_loop.geometry.polyline import thinned
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.lines.describe import SetOutPoint
@@ -93,7 +94,7 @@ def delivery(q: Engine) -> Delivery:
                 points = made.points(s)
                 points = points[np.isfinite(points[:, 2])]
                 if len(points) > 1:
-                    lines.append(DeliveredLine(made.title, made.plan.role, points + [e, n, 0.0]))
+                    lines.append(DeliveredLine(made.title, made.plan.role, thinned(points, _SAG) + [e, n, 0.0]))
         parcels += [Land(p.name, p.outline + [e, n], p.area) for p in kind.parcels(q, thing)]
     finished = whole_surface(q).surface.shifted(e, n)
     interval = parts.settings(q).contour_interval
