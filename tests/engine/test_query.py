@@ -7,6 +7,7 @@ import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
+from humble_loop.engine import query as engine_module
 from humble_loop.engine.query import Cancelled, Engine, Ring, Stats, Unsolved, gate, part, query
 from humble_loop.engine.same import same, sealed
 from tests.conftest import examples
@@ -303,6 +304,43 @@ def test_incremental_is_afresh_with_gates_and_rings_whatever_is_asked_between(se
             a, b = q.attempt(*what), fresh.attempt(*what)
             assert type(a) is type(b)
             assert str(a) == str(b) if isinstance(a, Unsolved) else a == b
+
+
+@examples(200)
+@given(
+    st.lists(
+        st.tuples(
+            st.lists(st.integers(-9, 5), min_size=6, max_size=6),
+            st.lists(st.integers(0, 6), min_size=0, max_size=4),
+            st.integers(0, 9),
+        ),
+        min_size=3,
+        max_size=9,
+    )
+)
+def test_tidying_in_the_middle_of_anything_changes_no_answer(series):
+    """Results are dropped as soon as nothing asked for them lately, step by step, with questions between the steps."""
+
+    def site(row):
+        return site_with(**{str(i): float(v if v != i else -v - 1) for i, v in enumerate(row)})
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(engine_module, "_REMEMBERED", 1)
+        patch.setattr(engine_module, "_STEP", 1)
+        patch.setattr(engine_module, "_SMALL", 0)
+        q = Engine(site(series[0][0]))
+        q._sweep_above = 0
+        for row, asked, steps in series:
+            q.use(site(row))
+            fresh = Engine(site(row))
+            tidying = q.tidy()
+            for i in [*asked, 0]:
+                for _ in zip(range(steps), tidying):
+                    pass
+                what = (survey_of_windings,) if i == 6 else (node(i), i)
+                a, b = q.attempt(*what), fresh.attempt(*what)
+                assert str(a) == str(b) if isinstance(a, Unsolved) else a == b
+            q._sweep_above = 0
 
 
 @gate

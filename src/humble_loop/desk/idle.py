@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
+from functools import partial
 
 from PySide6.QtCore import QObject, QTimer
 
@@ -11,7 +12,10 @@ _SLICE = 0.010  # seconds of work between two frames
 
 
 class IdleWork(QObject):
-    """A list of small steps that is worked when nothing else is to be done."""
+    """A list of small steps that is worked when nothing else is to be done.
+
+    A step that returns an iterator has steps of its own: they follow at once.
+    """
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
@@ -38,6 +42,15 @@ class IdleWork(QObject):
     def _work(self) -> None:
         until = time.perf_counter() + _SLICE
         while self._steps and time.perf_counter() < until:
-            self._steps.pop(0)()
+            made = self._steps.pop(0)()
+            if isinstance(made, Iterator):
+                self._steps.insert(0, partial(_further, made))
         if self._steps:
             self._timer.start(0)
+
+
+def _further(steps: Iterator[object]) -> Iterator[object] | None:
+    """Do the next of some steps; returns them while there are any left."""
+    for _ in steps:
+        return steps
+    return None

@@ -331,7 +331,7 @@ class MainWindow(QMainWindow):
         steps: list[Callable[[], object]] = [partial(q.attempt, finished_mesh, id) for id in all_faces(q)]
         steps.append(self.status.settled)
         steps += [partial(q.attempt, thing_findings, thing) for thing in all_things(q)]
-        self._idle.begin([*steps, self._show_findings])
+        self._idle.begin([*steps, self._show_findings, q.tidy])
 
     @property
     def settled(self) -> bool:

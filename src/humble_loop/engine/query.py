@@ -19,7 +19,7 @@ given up, its bottom worked out first, and then it is begun again. What nothing 
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from itertools import count
 from typing import Any, Concatenate, Generic, ParamSpec, Protocol, TypeVar, cast
@@ -34,6 +34,8 @@ Key = tuple[Any, ...]  # (function, *arguments)
 _DEEPEST = 40  # queries within one another before a dive is given up and its bottom worked out first
 _kinds_of_gate = count()
 _SMALL = 4000  # results that are kept without a thought
+_OVERDUE = 2  # times as many results as should be kept at which they are dropped whether there is time or not
+_STEP = 1000  # results looked at between two steps of tidying
 _REMEMBERED = 50  # revisions for which an answer is kept though nobody asks for it again
 
 
@@ -194,6 +196,7 @@ class Engine:
         self._waiting: list[Key] = []  # given up for now: they wait for what lies at the bottom of a dive
         self._begun: set[Key] = set()  # all of these two, for a quick look
         self._sweep_above = _SMALL
+        self._stored = 0  # results worked out so far
         self._gates: dict[int, set[Key]] = {}  # gates that may have changed, by their bit; none is empty
         self._waiting_gates = 0  # the bits of these
         self._below_kind: dict[int, int] = {}  # what lies below any gate of a kind
@@ -225,8 +228,9 @@ class Engine:
                 continue
             memo.value, memo.failure, memo.changed = value, failure, self._revision
             self._suspect_readers(memo)
-        if len(self._memos) > self._sweep_above:
-            self._sweep()
+        if len(self._memos) > _OVERDUE * self._sweep_above:
+            for _ in self.tidy():
+                pass
 
     def _touched(self, old: Document, new: Document) -> list[Key]:
         """Parts that may differ: of changed fields, and of changed things where parts are keyed by a thing."""
@@ -248,24 +252,48 @@ class Engine:
                         found.update(dict.fromkeys(self._parts.get((name, "owner", owner), ())))
         return list(found)
 
-    def _sweep(self) -> None:
-        """Drop what nothing has asked for in a while, and what only such results read."""
+    def tidy(self) -> Iterator[None]:
+        """Drop what nothing has asked for in a while, and what only such results read: in steps of a few milliseconds.
+
+        Given up when something is worked out between two steps; whoever has time begins again.
+        """
+        if len(self._memos) <= self._sweep_above:
+            return
+        begun = self._stored
         keep: set[Key] = set()
-        todo = [k for k, m in self._memos.items() if m.asked >= self._revision - _REMEMBERED]
+        todo: list[Key] = []
+        for k, (key, memo) in enumerate(list(self._memos.items())):
+            if memo.asked >= self._revision - _REMEMBERED:
+                todo.append(key)
+            if k % _STEP == 0:
+                yield
         while todo:
             key = todo.pop()
-            if key not in keep:
+            if key not in keep and key in self._memos:
                 keep.add(key)
                 todo.extend(self._memos[key].reads)
-        for key in [k for k in self._memos if k not in keep]:
-            del self._memos[key]
-        for memo in self._memos.values():
-            memo.readers &= keep
-        for index in list(self._parts):
-            self._parts[index] &= keep
-            if not self._parts[index]:
-                del self._parts[index]
+                if len(keep) % _STEP == 0:
+                    yield
+                    if self._stored != begun:
+                        return
+        if self._stored != begun:
+            return
+        self._drop([k for k in self._memos if k not in keep])
         self._sweep_above = max(_SMALL, 2 * len(self._memos))
+
+    def _drop(self, gone: list[Key]) -> None:
+        """Forget results that nothing kept reads."""
+        for key in gone:
+            memo = self._memos.pop(key)
+            for read in memo.reads:
+                if read in self._memos:
+                    self._memos[read].readers.discard(key)
+            if isinstance(key[0], Part):
+                for index in _indices(key):
+                    held = self._parts.get(index, set())
+                    held.discard(key)
+                    if not held:
+                        self._parts.pop(index, None)
 
     def forget(self) -> None:
         """Drop every result, so that the next question is solved afresh."""
@@ -392,9 +420,8 @@ class Engine:
         memo = self._memos.setdefault(key, _Memo())
         memo.value, memo.failure = self._run_part(key)
         memo.changed, memo.checked, memo.suspect = self._revision, self._revision, False
-        what: Part[Any, Any] = key[0]
-        for k, name in enumerate(what.fields):
-            index = (name, what.keyed, key[1]) if what.keyed and k == 0 else (name,)
+        self._stored += 1
+        for index in _indices(key):
             self._parts.setdefault(index, set()).add(key)
         return memo
 
@@ -432,6 +459,7 @@ class Engine:
     def _store(
         self, key: Key, memo: _Memo | None, value: Any, failure: Unsolved | None, reads: tuple[Key, ...]
     ) -> _Memo:
+        self._stored += 1
         if memo is None:
             memo = self._memos.setdefault(key, _Memo())
         before = memo.changed
@@ -490,6 +518,13 @@ class Engine:
             self._gates.setdefault(bit, set()).add(key)
             self._waiting_gates |= bit
         return bool(bit)
+
+
+def _indices(key: Key) -> Iterator[tuple[str, ...]]:
+    """Under what a part is found when a document changes."""
+    what: Part[Any, Any] = key[0]
+    for k, name in enumerate(what.fields):
+        yield (name, what.keyed, key[1]) if what.keyed and k == 0 else (name,)
 
 
 def _bit(key: Key) -> int:
