@@ -698,3 +698,24 @@ def test_a_long_sentence_in_the_status_line_shows_its_beginning_and_ends_in_an_e
         x for x in range(picture.width()) if any(picture.pixelColor(x, y) != blank for y in range(picture.height()))
     ]
     assert inked[0] < 20  # its beginning is there: it is not pushed out on the left
+
+
+def test_labels_go_along_while_the_plan_is_pushed_and_find_new_places_when_it_rests(drive, brickworks):
+    d = drive(brickworks)
+    plan = d.window.plan
+    plan.viewport().repaint()
+    before = {label.text: box for label, _, box, _ in plan.labels._placed}
+    assert len(before) > 5
+    plan.pan(4.0, 0.0)
+    plan.viewport().repaint()
+    pixels = 4.0 / plan.plotItem.vb.viewPixelSize()[0]
+    pushed = {label.text: box for label, _, box, _ in plan.labels._placed}
+    assert pushed.keys() <= before.keys()
+    for text, box in pushed.items():
+        assert box.center().x() == pytest.approx(before[text].center().x() - pixels, abs=0.6)
+        assert box.center().y() == pytest.approx(before[text].center().y(), abs=1e-6)
+    d.qtbot.waitUntil(lambda: plan.labels._placed_for == (), timeout=2000)
+    plan.viewport().repaint()
+    assert plan.labels._placed_for != ()
+    boxes = [box for _, _, box, _ in plan.labels._placed]
+    assert not any(a.intersects(b) for i, a in enumerate(boxes) for b in boxes[:i])

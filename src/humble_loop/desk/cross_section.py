@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtCore import QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QWidget
 
@@ -23,6 +23,7 @@ from humble_loop.lines.describe import Place
 
 STRETCHES = (1.0, 2.0, 5.0, 10.0)
 _USUAL = 5.0  # levels are drawn this much larger than distances, so that a crossfall can be seen, if there is room
+_AFTER = 15  # milliseconds after the cursor has moved
 _LEAST_FALL = 0.3  # metres: a leg shorter than this is a kerb's, and has no fall to tell
 _RANKS = {"crown": 0, "lip": 1, "boundary": 1, "toe": 2, "edge": 2}
 
@@ -39,6 +40,9 @@ class CrossSection(DrawingView):
         self._between, self.band = PolygonLayer(1), SectionBand()
         self.add_layer(self._between)
         self.add_layer(self.band)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self.refresh)
         self._shown: tuple[object, ...] = ()
         self._by_hand = False
         self._made: CrossView | None = None
@@ -49,8 +53,8 @@ class CrossSection(DrawingView):
         session.cursor_moved.connect(self._on_cursor)
 
     def _on_cursor(self) -> None:
-        if not self.session.dragging:
-            self.refresh()
+        if not self.session.dragging and not self._soon.isActive():
+            self._soon.start(_AFTER)  # the hand does not wait for it: only the last of several places is shown
 
     def paint_in(self, theme: Theme) -> None:
         super().paint_in(theme)

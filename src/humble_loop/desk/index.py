@@ -36,6 +36,7 @@ class SiteIndex(QWidget):
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(self._filter)
         self.tree = QTreeWidget()
+        self._rows: dict[ThingId, QTreeWidgetItem] = {}
         self.tree.setHeaderHidden(True)
         self.tree.setIndentation(12)
         self.tree.itemClicked.connect(self._on_clicked)
@@ -58,6 +59,7 @@ class SiteIndex(QWidget):
         self._shown = groups
         folded = {head.text(0).split(" (")[0] for head in self._heads() if not head.isExpanded()}
         self.tree.clear()
+        self._rows.clear()
         for title, count, things in groups:
             head = QTreeWidgetItem([f"{title} ({count})"])
             head.setFlags(head.flags() & ~Qt.ItemFlag.ItemIsSelectable)
@@ -72,6 +74,8 @@ class SiteIndex(QWidget):
         item = QTreeWidgetItem([entry.words])
         item.setToolTip(0, entry.words)
         item.setData(0, Qt.ItemDataRole.UserRole, entry.thing)
+        if entry.thing is not None:
+            self._rows[entry.thing] = item
         for inner in entry.under:
             item.addChild(self._item(inner))
         return item
@@ -130,9 +134,9 @@ class SiteIndex(QWidget):
         self.tree.clearSelection()
         if chosen is None:
             return
-        for item in self._items():
-            if item.data(0, Qt.ItemDataRole.UserRole) == chosen:
-                item.setSelected(True)
+        item = self._rows.get(chosen)
+        if item is not None:
+            item.setSelected(True)
 
     def _on_clicked(self, item: QTreeWidgetItem) -> None:
         thing = item.data(0, Qt.ItemDataRole.UserRole)

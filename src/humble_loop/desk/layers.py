@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import pyqtgraph as pg
 import shapely
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
 from humble_loop.desk.theme import Theme, font
@@ -16,7 +16,10 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.lines.describe import Handle, Stroke
 
 _HANDLE = 4.5  # pixels from the middle of a handle to its edge
-_MOST_LABELS = 400  # in one view: more can neither be read nor placed within a frame
+_MOST_LABELS = 140  # in one view: more can neither be read nor placed within a frame
+_REST = 120  # milliseconds without a push after which labels find new places
+_SIGN = 12.0  # pixels within which two signs of findings are drawn as one
+_SPECK = 2.5  # pixels: what is smaller is left out
 
 
 @dataclass(frozen=True)
@@ -84,6 +87,11 @@ class LabelLayer(Layer):
         self._tree = shapely.STRtree([])
         self._placed: list[tuple[Label, QPointF, QRectF, bool]] = []
         self._placed_for: tuple[object, ...] = ()
+        self._placed_at = (0.0, 0.0)
+        self._again = QTimer()
+        self._again.setSingleShot(True)
+        self._again.setInterval(_REST)
+        self._again.timeout.connect(self._place_again)
         self.clear_of: HandleLayer | None = None  # handles on which no label may lie
         self.setZValue(60)
 
@@ -99,12 +107,21 @@ class LabelLayer(Layer):
     def paint(self, painter: QPainter, *args: object) -> None:
         if self.theme is None:
             return
+        shown = self.boundingRect()
         transform = self.device(painter)
         # Places are found anew only when the labels or the view are others: most frames repaint the same ones.
         handles = self.clear_of.handles if self.clear_of else ()
-        now = (id(self._labels), id(handles), *(getattr(transform, f"m{i}{j}")() for i in (1, 2, 3) for j in (1, 2, 3)))
+        scales = (transform.m11(), transform.m12(), transform.m21(), transform.m22())
+        now, pushed = (id(self._labels), id(handles), *scales), (transform.m31(), transform.m32())
         if now != self._placed_for:
-            self._placed_for, self._placed = now, self._place_all(transform)
+            self._placed_for, self._placed_at, self._placed = now, pushed, self._place_all(transform)
+        elif pushed != self._placed_at:
+            # While the view is pushed along, labels go with it; they find new places when the hand rests.
+            self._push(
+                QPointF(pushed[0] - self._placed_at[0], pushed[1] - self._placed_at[1]), transform.mapRect(shown)
+            )
+            self._placed_at = pushed
+            self._again.start()
         painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
         back, leader = self.theme.colour("paper", 205), self.theme.pen("quiet", 0.7, alpha=150)
         for label, at, box, far in self._placed:
@@ -116,6 +133,14 @@ class LabelLayer(Layer):
             painter.setPen(self.theme.colour(label.role))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, label.text)
 
+    def _push(self, by: QPointF, view: QRectF) -> None:
+        moved = [(label, at + by, box.translated(by), far) for label, at, box, far in self._placed]
+        self._placed = [m for m in moved if view.contains(m[2])]
+
+    def _place_again(self) -> None:
+        self._placed_for = ()
+        self.update()
+
     def _place_all(self, transform: QTransform) -> list[tuple[Label, QPointF, QRectF, bool]]:
         shown = self.boundingRect()
         view = transform.mapRect(shown)
@@ -126,10 +151,14 @@ class LabelLayer(Layer):
             taken.append(QRectF(p.x() - _HANDLE, p.y() - _HANDLE, 2 * _HANDLE, 2 * _HANDLE))
         found: list[tuple[Label, QPointF, QRectF, bool]] = []
         inside = self._tree.query(shapely.box(shown.left(), shown.top(), shown.right(), shown.bottom()))
+        tried = 0
         for i in sorted(inside.tolist()):
             label = self._labels[i]
-            if label.least > scale or len(found) >= _MOST_LABELS:
+            if label.least > scale:
                 continue
+            if len(found) >= _MOST_LABELS or tried >= 2 * _MOST_LABELS:
+                break
+            tried += 1
             at = transform.map(QPointF(label.x, label.y))
             if not view.contains(at):
                 continue
@@ -195,7 +224,10 @@ class StrokeLayer(Layer):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, scale > 1.5)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         pens: dict[str, tuple[QPen, float]] = {}
+        speck = _SPECK / scale
         for _, paths, box in self._kept.values():
+            if box.width() < speck and box.height() < speck:
+                continue
             if not (
                 box.left() <= view.right()
                 and box.right() >= view.left()
@@ -251,28 +283,50 @@ class PairsLayer(Layer):
                 painter.drawPath(path)
 
 
+Shape = tuple[Floats, QColor | None, QPen]
+"""A polygon: points (n, 2), fill colour or None, and the pen of its outline."""
+
+
 class PolygonLayer(Layer):
     """Filled polygons in data coordinates."""
 
     def __init__(self, z: float) -> None:
         super().__init__()
-        self._shapes: list[tuple[QPolygonF, QBrush, QPen, QRectF]] = []
+        self._shapes: list[tuple[QPolygonF, QBrush, QPen]] = []
+        self._boxes = np.empty((0, 4))  # left, right, bottom and top of each
+        self._groups: dict[int, tuple[object, list[tuple[QPolygonF, QBrush, QPen]], Floats]] = {}
         self.setZValue(z)
 
-    def show_shapes(self, shapes: Sequence[tuple[Floats, QColor | None, QPen]]) -> None:
-        """Replace the polygons: points (n, 2), fill colour or None, outline pen."""
-        self._shapes = []
-        for points, fill, pen in shapes:
-            polygon = QPolygonF([QPointF(x, y) for x, y in points[:, :2]])
-            self._shapes.append((polygon, QBrush(fill) if fill else QBrush(), pen, polygon.boundingRect()))
+    def show_shapes(self, shapes: Sequence[Shape]) -> None:
+        """Replace the polygons."""
+        self.show_groups([(shapes, lambda: shapes)])
+
+    def show_groups(self, groups: Iterable[tuple[object, Callable[[], Sequence[Shape]]]]) -> None:
+        """Replace the polygons, in groups: what each stands for, and its shapes. The same object again costs nothing."""
+        old, self._groups, self._shapes = self._groups, {}, []
+        for token, make in groups:
+            kept = old.get(id(token))
+            if kept is None or kept[0] is not token:
+                made = [
+                    (QPolygonF([QPointF(x, y) for x, y in points[:, :2]]), QBrush(fill) if fill else QBrush(), pen)
+                    for points, fill, pen in make()
+                ]
+                boxes = [(b.left(), b.right(), b.top(), b.bottom()) for b in (p.boundingRect() for p, _, _ in made)]
+                kept = token, made, np.array(boxes).reshape(-1, 4)
+            self._groups[id(token)] = kept
+            self._shapes += kept[1]
+        self._boxes = np.concatenate([np.empty((0, 4)), *(boxes for _, _, boxes in self._groups.values())])
         self.update()
 
     def paint(self, painter: QPainter, *args: object) -> None:
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        view = self.boundingRect()
-        for polygon, brush, pen, box in self._shapes:
-            if not box.intersects(view):
-                continue
+        view, transform = self.boundingRect(), painter.worldTransform()
+        scale = float(np.hypot(transform.m11(), transform.m12()))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, scale > 1.5)
+        left, right, low, high = self._boxes.T
+        shown = (left <= view.right()) & (right >= view.left()) & (low <= view.bottom()) & (high >= view.top())
+        shown &= (right - left) * scale > _SPECK
+        for i in np.flatnonzero(shown):
+            polygon, brush, pen = self._shapes[i]
             painter.setBrush(brush)
             painter.setPen(pen)
             painter.drawPolygon(polygon)
@@ -339,10 +393,17 @@ class SignLayer(Layer):
     def paint(self, painter: QPainter, *args: object) -> None:
         if self.theme is None:
             return
+        shown = self.boundingRect()
         transform = self.device(painter)
+        view = transform.mapRect(shown)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        taken: set[tuple[int, int]] = set()
         for x, y, broken in self._signs:
             place = transform.map(QPointF(x, y))
+            cell = (int(place.x() / _SIGN), int(place.y() / _SIGN))
+            if cell in taken or not view.contains(place):
+                continue
+            taken.add(cell)
             at = place + QPointF(0, -19)  # on a stem, so that it does not hide what it speaks of
             role = "broken" if broken else "near"
             painter.setPen(self.theme.pen(role, 1.6))

@@ -16,7 +16,16 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.drawing import WITH_CONTOURS, details, fine_lines, outline, outline_of_all
-from humble_loop.desk.layers import ArrowLayer, CrossLayer, Label, PairsLayer, PolygonLayer, SignLayer, StrokeLayer
+from humble_loop.desk.layers import (
+    ArrowLayer,
+    CrossLayer,
+    Label,
+    PairsLayer,
+    PolygonLayer,
+    Shape,
+    SignLayer,
+    StrokeLayer,
+)
 from humble_loop.desk.picking import thing_at
 from humble_loop.desk.session import Session, Station
 from humble_loop.desk.sketch import Sketch
@@ -39,15 +48,15 @@ from humble_loop.whole.things import all_things, faces_of
 _ROLES: dict[str, tuple[str, float, Qt.PenStyle, float]] = {
     # role: colour, width, dash, and from how many pixels to a metre it is drawn
     "contours": ("ground", 0.3, Qt.PenStyle.SolidLine, 0.4),
-    "main contours": ("ground", 0.6, Qt.PenStyle.SolidLine, 0.0),
+    "main contours": ("ground", 0.6, Qt.PenStyle.SolidLine, 0.15),
     "survey": ("ground", 0.7, Qt.PenStyle.DashLine, 0.5),
     "centreline": ("crown", 1.2, Qt.PenStyle.DashDotLine, 0.0),
-    "left lip": ("left_lip", 1.8, Qt.PenStyle.SolidLine, 0.0),
-    "right lip": ("right_lip", 1.8, Qt.PenStyle.SolidLine, 0.0),
-    "return": ("crown", 1.8, Qt.PenStyle.SolidLine, 0.0),
+    "left lip": ("left_lip", 1.8, Qt.PenStyle.SolidLine, 0.25),
+    "right lip": ("right_lip", 1.8, Qt.PenStyle.SolidLine, 0.25),
+    "return": ("crown", 1.8, Qt.PenStyle.SolidLine, 0.25),
     "kerb": ("quiet", 0.9, Qt.PenStyle.SolidLine, 2.0),
     "path": ("quiet", 0.7, Qt.PenStyle.SolidLine, 1.5),
-    "boundary": ("ink", 1.1, Qt.PenStyle.SolidLine, 0.0),
+    "boundary": ("ink", 1.1, Qt.PenStyle.SolidLine, 0.15),
     "toe": ("quiet", 0.7, Qt.PenStyle.DotLine, 1.0),
     "cut hachure": ("cut", 0.8, Qt.PenStyle.SolidLine, 1.5),
     "fill hachure": ("fill", 0.8, Qt.PenStyle.SolidLine, 1.5),
@@ -65,6 +74,11 @@ def _pen(theme: Theme, role: str) -> tuple[QPen, float]:
     return (theme.pen(colour, width, style) if width > 1.0 else theme.faint(colour, 0.85, style)), least
 
 
+def _outline_of(thing: ThingId) -> ThingId:
+    """Under what a thing's outline is kept, beside its details."""
+    return ThingId(thing.kind, f"{thing.id} outline")
+
+
 class PlanView(DrawingView):
     """The site from above."""
 
@@ -77,13 +91,18 @@ class PlanView(DrawingView):
         self.ground_lines, self.strokes = StrokeLayer(2, _pen), StrokeLayer(30, _pen)
         self.areas, self.fine = PolygonLayer(10), PairsLayer(18, "window", 3.0)
         self.signs, self.cross, self.arrows = SignLayer(), CrossLayer(), ArrowLayer()
-        for layer in (self.ground_lines, self.strokes, self.areas, self.fine, self.signs, self.cross, self.arrows):
+        self.chosen_area = PolygonLayer(11)
+        areas = (self.areas, self.chosen_area)
+        for layer in (self.ground_lines, self.strokes, *areas, self.fine, self.signs, self.cross, self.arrows):
             self.add_layer(layer)
         self.sketch: Sketch | None = None
         self.show_flow = True
         self.welcome = Welcome(self)
         self._findings: tuple[Finding, ...] = ()
         self._drawn: dict[ThingId, Drawing] = {}
+        self._areas_in: Theme | None = None
+        self._labels_of: dict[int, tuple[Drawing, list[Label]]] = {}
+        self._labels_in: object = None
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._refresh_slowly)
@@ -209,7 +228,7 @@ class PlanView(DrawingView):
         made = self.session.engine.attempt(outline, thing)
         self.strokes.show_strokes(thing, () if isinstance(made, Unsolved) else made.strokes)
         if not isinstance(made, Unsolved) and (made.areas or made.labels):
-            self._drawn[ThingId(thing.kind, f"{thing.id} outline")] = made
+            self._drawn[_outline_of(thing)] = made
 
     def _show_together(self, kind: str) -> None:
         made = self.session.engine.attempt(outline_of_all, kind)
@@ -253,23 +272,33 @@ class PlanView(DrawingView):
     def _show_areas(self) -> None:
         if self.theme is None:
             return
+        if self._areas_in is not self.theme:
+            self._areas_in = self.theme
+            self.areas.show_shapes(())  # all in other colours
+        self.areas.show_groups((d, partial(self._shapes_of, d)) for d in self._drawn.values() if d.areas)
+        self._show_chosen_area()
+
+    def _shapes_of(self, drawn: Drawing) -> list[Shape]:
+        assert self.theme is not None
         t = self.theme
-        shapes: list[tuple[Floats, QColor | None, QPen]] = []
-        outline_pen, chosen = t.pen("lot", 1.0), self.session.chosen.thing
-        for drawn in self._drawn.values():
-            for area in drawn.areas:
-                if area.role == "pad":
-                    pen = (
-                        t.pen("broken", 1.8)
-                        if area.wrong
-                        else t.pen("ink", 1.4 if area.state == "set" else 0.7, alpha=160)
-                    )
-                    shapes.append((area.ring, self._depth_colour(area.depth), pen))
-                elif area.thing == chosen:
-                    shapes.append((area.ring, t.colour("chosen", 26), t.pen("chosen", 2.0)))
-                else:
-                    shapes.append((area.ring, None, outline_pen))
-        self.areas.show_shapes(shapes)
+        shapes: list[Shape] = []
+        for area in drawn.areas:
+            if area.role != "pad":
+                shapes.append((area.ring, None, t.pen("lot", 1.0)))
+                continue
+            set_ = area.state == "set"
+            pen = t.pen("broken", 1.8) if area.wrong else t.pen("ink", 1.4 if set_ else 0.7, alpha=160)
+            shapes.append((area.ring, self._depth_colour(area.depth), pen))
+        return shapes
+
+    def _show_chosen_area(self) -> None:
+        """Light up the area of what is chosen, apart from all others, so that choosing costs the same in any site."""
+        if self.theme is None:
+            return
+        thing, t = self.session.chosen.thing, self.theme
+        drawn = [d for d in (self._drawn.get(thing), self._drawn.get(_outline_of(thing))) if d] if thing else []
+        areas = [a for d in drawn for a in d.areas if a.role != "pad" and a.thing == thing]
+        self.chosen_area.show_shapes([(a.ring, t.colour("chosen", 26), t.pen("chosen", 2.0)) for a in areas])
 
     def _depth_colour(self, depth: float) -> QColor:
         """Brown where the ground is cut, teal where it is filled, stronger with depth up to 1.5 m."""
@@ -293,7 +322,16 @@ class PlanView(DrawingView):
 
     def _show_labels(self) -> None:
         settings = self.session.site.settings
-        self.labels.show_labels([_label(la, settings) for d in self._drawn.values() for la in d.labels])
+        old = self._labels_of if self._labels_in is settings else {}
+        self._labels_in, self._labels_of = settings, {}
+        for d in self._drawn.values():
+            if not d.labels:
+                continue
+            kept = old.get(id(d))
+            if kept is None or kept[0] is not d:
+                kept = d, [_label(la, settings) for la in d.labels]
+            self._labels_of[id(d)] = kept
+        self.labels.show_labels([la for _, labels in self._labels_of.values() for la in labels])
 
     def fit(self) -> None:
         """Show everything."""
@@ -335,7 +373,7 @@ class PlanView(DrawingView):
         return float(pixels * size[0])
 
     def _on_chosen(self) -> None:
-        self._show_areas()
+        self._show_chosen_area()
         if not self.session.dragging:
             self._show_near()
 
