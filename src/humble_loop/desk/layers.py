@@ -193,6 +193,8 @@ class StrokeLayer(Layer):
         super().__init__()
         self._pens = pens
         self._kept: dict[Hashable, tuple[object, list[tuple[str, QPainterPath]], QRectF]] = {}
+        self._shown: list[list[tuple[str, QPainterPath]]] = []  # those with anything to draw
+        self._boxes: Floats | None = None  # left, right, bottom and top of each; None when they are to be listed anew
         self.setZValue(z)
 
     def show_strokes(self, key: Hashable, strokes: Sequence[Stroke]) -> None:
@@ -205,6 +207,7 @@ class StrokeLayer(Layer):
         for _, path in paths:
             box = box.united(path.boundingRect())
         self._kept[key] = strokes, paths, box
+        self._boxes = None
         self.update()
 
     def keep_only(self, keys: set[Hashable]) -> None:
@@ -213,7 +216,19 @@ class StrokeLayer(Layer):
         for key in gone:
             del self._kept[key]
         if gone:
+            self._boxes = None
             self.update()
+
+    def _in_view(self, view: QRectF, least: float) -> list[list[tuple[str, QPainterPath]]]:
+        """The paths of things that a view shows, without those smaller than ``least`` metres."""
+        if self._boxes is None:
+            self._shown = [paths for _, paths, _ in self._kept.values() if paths]
+            boxes = [b for _, paths, b in self._kept.values() if paths]
+            self._boxes = np.array([(b.left(), b.right(), b.top(), b.bottom()) for b in boxes]).reshape(-1, 4)
+        left, right, low, high = self._boxes.T
+        seen = (left <= view.right()) & (right >= view.left()) & (low <= view.bottom()) & (high >= view.top())
+        seen &= (right - left >= least) | (high - low >= least)
+        return [self._shown[i] for i in np.flatnonzero(seen)]
 
     def paint(self, painter: QPainter, *args: object) -> None:
         if self.theme is None:
@@ -224,17 +239,7 @@ class StrokeLayer(Layer):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, scale > 1.5)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         pens: dict[str, tuple[QPen, float]] = {}
-        speck = _SPECK / scale
-        for _, paths, box in self._kept.values():
-            if box.width() < speck and box.height() < speck:
-                continue
-            if not (
-                box.left() <= view.right()
-                and box.right() >= view.left()
-                and box.top() <= view.bottom()
-                and box.bottom() >= view.top()
-            ):
-                continue
+        for paths in self._in_view(view, _SPECK / scale):
             for role, path in paths:
                 if role not in pens:
                     pens[role] = self._pens(self.theme, role)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
 
@@ -29,12 +29,12 @@ from humble_loop.desk.stretch_button import StretchButton
 from humble_loop.desk.strip import Strip
 from humble_loop.desk.tables_window import TablesWindow
 from humble_loop.desk.theme import LIGHT, THEMES, Theme, icon, style_sheet
-from humble_loop.engine.query import Stats
+from humble_loop.engine.query import Stats, Unsolved
 from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import ThingId
 from humble_loop.whole.findings import findings, thing_findings
-from humble_loop.whole.things import all_faces, all_things, name_of
+from humble_loop.whole.things import all_things, faces_of, name_of
 
 
 class MainWindow(QMainWindow):
@@ -325,13 +325,25 @@ class MainWindow(QMainWindow):
         self.setWindowTitle(f"{mark}{self.session.site.name}{f' ({path.name})' if path else ''} – Humble Loop")
         if self.session.dragging:
             return
-        q = self.session.engine
-        q.stats = Stats()
+        self.session.engine.stats = Stats()
         # What a glance does not need is worked out piece by piece, when there is time.
-        steps: list[Callable[[], object]] = [partial(q.attempt, finished_mesh, id) for id in all_faces(q)]
-        steps.append(self.status.settled)
-        steps += [partial(q.attempt, thing_findings, thing) for thing in all_things(q)]
-        self._idle.begin([*steps, self._show_findings, q.tidy])
+        self._idle.begin([self._catch_up])
+
+    def _catch_up(self) -> Iterator[None]:
+        """Work out the finished surface, then findings, then tidy up: a piece a step."""
+        q = self.session.engine
+        for thing in all_things(q):
+            made = q.attempt(faces_of, thing)
+            yield
+            for id in () if isinstance(made, Unsolved) else made:
+                q.attempt(finished_mesh, id)
+                yield
+        self.status.settled()
+        for thing in all_things(q):
+            q.attempt(thing_findings, thing)
+            yield
+        self._show_findings()
+        yield from q.tidy()
 
     @property
     def settled(self) -> bool:

@@ -5,11 +5,13 @@ Eastings and northings are as people know them.
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
-from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Profile
@@ -17,7 +19,7 @@ from humble_loop.geometry.polyline import thinned
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.lines.describe import SetOutPoint
-from humble_loop.lines.line import line, line_plan
+from humble_loop.lines.line import LineId, ThingId, line, line_plan
 from humble_loop.lines.rules import InStretches, OnGradeLine
 from humble_loop.lines.standing import kind_of
 from humble_loop.site import parts
@@ -55,59 +57,91 @@ class Land:
     area: float
 
 
-@dataclass(frozen=True)
 class Delivery:
-    """The site for writers, in metres."""
+    """The site for writers, in metres. Each part is worked out when a writer first asks for it."""
 
-    name: str
-    ground: Surface
-    finished: Surface
-    alignments: tuple[Alignment, ...]
-    lines: tuple[DeliveredLine, ...]
-    parcels: tuple[Land, ...]
-    set_out: tuple[tuple[int, SetOutPoint], ...]
-    contour_interval: float
+    def __init__(self, q: Engine) -> None:
+        self._q = q
+        self._shift = parts.origin(q)
 
+    @property
+    def name(self) -> str:
+        """The site's name."""
+        return parts.site_name(self._q)
 
-@query
-def delivery(q: Engine) -> Delivery:
-    """Describe the site."""
-    e, n = parts.origin(q)
-    alignments: list[Alignment] = []
-    lines: list[DeliveredLine] = []
-    parcels: list[Land] = []
-    for thing in all_things(q):
-        kind = kind_of(thing.kind)
-        try:
-            ids = kind.lines(q, thing)
-        except Unsolved:
-            ids = ()
-        for id in ids:
-            made = q.attempt(line, id)
-            plan = q.attempt(line_plan, id)
-            if not isinstance(plan, Unsolved) and plan.role == "crown":
-                profile = None if isinstance(made, Unsolved) else _profile(made.rule)
-                alignments.append(Alignment(name_of(q, thing), plan.base.moved(e, n), profile))
+    @property
+    def contour_interval(self) -> float:
+        """Metres of level between contours."""
+        return parts.settings(self._q).contour_interval
+
+    @cached_property
+    def ground(self) -> Surface:
+        """The current ground."""
+        return ground_of(self._q).shifted(*self._shift)
+
+    @cached_property
+    def finished(self) -> Surface:
+        """The finished surface."""
+        return whole_surface(self._q).surface.shifted(*self._shift)
+
+    @cached_property
+    def alignments(self) -> tuple[Alignment, ...]:
+        """Centrelines with their grade lines."""
+        found = []
+        for thing, id in self._line_ids:
+            plan = self._q.attempt(line_plan, id)
+            if isinstance(plan, Unsolved) or plan.role != "crown":
+                continue
+            made = self._q.attempt(line, id)
+            profile = None if isinstance(made, Unsolved) else _profile(made.rule)
+            found.append(Alignment(name_of(self._q, thing), plan.base.moved(*self._shift), profile))
+        return tuple(found)
+
+    @cached_property
+    def lines(self) -> tuple[DeliveredLine, ...]:
+        """Every line with levels, in unbroken runs."""
+        found = []
+        for _, id in self._line_ids:
+            made = self._q.attempt(line, id)
             if isinstance(made, Unsolved):
                 continue
             for s in made.plan.runs(_SAG, 5.0):
                 points = made.points(s)
                 points = points[np.isfinite(points[:, 2])]
                 if len(points) > 1:
-                    lines.append(DeliveredLine(made.title, made.plan.role, thinned(points, _SAG) + [e, n, 0.0]))
-        parcels += [Land(p.name, p.outline + [e, n], p.area) for p in kind.parcels(q, thing)]
-    finished = whole_surface(q).surface.shifted(e, n)
-    interval = parts.settings(q).contour_interval
-    return Delivery(
-        parts.site_name(q),
-        ground_of(q).shifted(e, n),
-        finished,
-        tuple(alignments),
-        tuple(lines),
-        tuple(parcels),
-        tuple((k, replace(p, easting=p.easting + e, northing=p.northing + n)) for k, p in set_out_points(q)),
-        interval,
-    )
+                    moved = thinned(points, _SAG) + [*self._shift, 0.0]
+                    found.append(DeliveredLine(made.title, made.plan.role, moved))
+        return tuple(found)
+
+    @cached_property
+    def parcels(self) -> tuple[Land, ...]:
+        """Pieces of land."""
+        return tuple(
+            Land(p.name, p.outline + [*self._shift], p.area)
+            for thing in all_things(self._q)
+            for p in kind_of(thing.kind).parcels(self._q, thing)
+        )
+
+    @cached_property
+    def set_out(self) -> tuple[tuple[int, SetOutPoint], ...]:
+        """Numbered set-out points."""
+        e, n = self._shift
+        return tuple(
+            (k, replace(p, easting=p.easting + e, northing=p.northing + n)) for k, p in set_out_points(self._q)
+        )
+
+    @cached_property
+    def _line_ids(self) -> list[tuple[ThingId, LineId]]:
+        found: list[tuple[ThingId, LineId]] = []
+        for thing in all_things(self._q):
+            with suppress(Unsolved):
+                found += [(thing, id) for id in kind_of(thing.kind).lines(self._q, thing)]
+        return found
+
+
+def delivery(q: Engine) -> Delivery:
+    """Describe the site as it is now; ``q`` must stay with it while writers read."""
+    return Delivery(q)
 
 
 def _profile(rule: object) -> Profile | None:
