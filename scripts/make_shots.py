@@ -9,7 +9,20 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 FOLDER = ROOT / "docs" / "screenshots"
-VIEWS = ("overview", "dark", "junction", "bulb", "long-section", "lots", "findings", "trail", "setout", "3d", "sketch")
+VIEWS = (
+    "overview",
+    "dark",
+    "junction",
+    "bulb",
+    "long-section",
+    "lots",
+    "findings",
+    "trail",
+    "setout",
+    "3d",
+    "sketch",
+    "empty",
+)
 
 
 def main() -> int:

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.drawing import CrossView, cross_view
 from humble_loop.desk.follower import Follower
-from humble_loop.desk.layers import Label, PolygonLayer
+from humble_loop.desk.layers import PolygonLayer
 from humble_loop.desk.section_band import BAND, BandPoint, LegFall, SectionBand
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme
@@ -71,8 +71,7 @@ class CrossSection(DrawingView):
             self._ground.setData([], [])
             self._design.setData([], [])
             self._between.show_shapes([])
-            self.band.show_figures((), (), (), "")
-            self.labels.show_labels([Label(0, 0, "choose a street", "quiet", 12, 400, 0, True)])
+            self.band.show_figures((), (), (), "choose a street to see its cross section")
             return
         s = self._chainage(line.chain.total)
         made = self._made = cross_view(q, street, s)
@@ -177,7 +176,6 @@ class CrossSection(DrawingView):
             texts = ("crown", show_length(0.0, unit), show_length(made.crown, unit))
             points.append(BandPoint(0.0, made.crown, texts, "crown", 0))
         self.band.show_figures(points, falls, (design, made.ground), made.words)
-        self.labels.show_labels([])
 
     def pan(self, dx: float, dy: float) -> None:
         self._by_hand = True

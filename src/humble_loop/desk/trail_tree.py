@@ -55,6 +55,7 @@ class TrailTree(QWidget):
         self.setObjectName("panel")
         self._session = session
         self._point: tuple[float, float] | None = None
+        self._asked_of: object = None
         self.head = QLabel()
         self.head.setProperty("role", "title")
         self.head.setWordWrap(True)
@@ -77,13 +78,15 @@ class TrailTree(QWidget):
         session.point_asked.connect(self._ask)
 
     def _ask(self, east: float, north: float) -> None:
-        self._point = (east, north)
+        self._point, self._asked_of = (east, north), self._session.opened
         self.refresh()
 
     def refresh(self) -> None:
         """Ask again for the same place."""
         self.tree.clear()
         self.head.setText("Level trail: click a place in the plan to ask it why it has its level")
+        if self._asked_of is not self._session.opened:
+            self._point = None  # it was a place of another site
         if self._point is None or self._session.dragging:
             return
         try:
