@@ -8,6 +8,7 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.lot.clear import cleared, contacts, reserves_near
 from humble_loop.kinds.lot.layout import lots_on
+from humble_loop.kinds.lot.model import LotRow
 from humble_loop.kinds.lot.plan import lot_plan
 from humble_loop.kinds.street import Bend, StreetLine, Vip
 from humble_loop.kinds.street.plan import street_ids
@@ -78,6 +79,15 @@ def test_lots_between_two_streets_end_at_the_others_boundary_with_its_levels(at)
         e, n = made.plan.points([s])[0]
         assert probe(q, e, n - 1e-4).finished == pytest.approx(made.rule.levels([s])[0], abs=1e-3)
     assert all(on == boundary for on, _, _ in contacts(q, "a"))
+
+
+def test_deep_lots_that_reach_a_street_without_lots_adjoin_it_too():
+    site = two(90.0)
+    row = site.all(LotRow)[0]
+    q = Engine(edits.set_lot_row(site, row.id, depth=85.0))
+    assert len(contacts(q, "a")) == len(lots_on(q, "a"))
+    assert built_twice(q) == []  # B's batter gives way to the lots
+    assert_watertight(q)
 
 
 def test_lots_back_to_back_share_the_land_without_a_gap_or_an_overlap():

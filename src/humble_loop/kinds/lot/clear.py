@@ -15,7 +15,7 @@ from humble_loop.engine.query import Engine, Unsolved, gate, query
 from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.kinds.lot.layout import LotFrame, lot, lots_of_row, rows_of
 from humble_loop.kinds.lot.model import LotRow
-from humble_loop.kinds.street.plan import box, boxes
+from humble_loop.kinds.street.plan import box, boxes, street_ids
 from humble_loop.lines.kind import Reserve
 from humble_loop.lines.line import LineId, line_plan
 from humble_loop.lines.standing import kinds
@@ -24,7 +24,7 @@ from humble_loop.site import parts
 _SLIVER = 0.05  # m2 that a lot may share with a reserve as a matter of rounding
 _ON = 2e-3  # metres from a line within which an edge lies on it
 _SAG = 0.01
-_ROOM = 30.0  # metres beyond a lot's depth within which other streets are looked for
+_ROOM = 30.0  # metres beyond the deepest lot within which other streets are looked for
 
 Part = Literal["front", "first", "last", "rear", "cut"]
 
@@ -50,10 +50,15 @@ class Cleared:
 
 
 @gate
+def _deepest(q: Engine) -> float:
+    """The greatest depth of any lot, in metres."""
+    return max((row.depth for street in street_ids(q) for row in rows_of(q, street)), default=0.0)
+
+
+@gate
 def neighbours(q: Engine, street: str) -> tuple[str, ...]:
-    """Streets near enough to a street's lots to have to do with them, itself not among them, in order of their ids."""
-    depth = max((row.depth for row in rows_of(q, street)), default=0.0)
-    every, (w, s, e, n), far = boxes(q), box(q, street), depth + _ROOM
+    """Streets so near that lots of either may reach the other, itself not among them, in order of their ids."""
+    every, (w, s, e, n), far = boxes(q), box(q, street), _deepest(q) + _ROOM
     b = every.boxes
     hit = (b[:, 0] <= e + far) & (b[:, 2] >= w - far) & (b[:, 1] <= n + far) & (b[:, 3] >= s - far)
     return tuple(sorted(every.ids[i] for i in np.flatnonzero(hit) if every.ids[i] != street))
@@ -71,7 +76,7 @@ def _reserves(q: Engine, street: str) -> list[Reserve]:
 
 @query
 def reserves_near(q: Engine, street: str) -> tuple[Reserve, ...]:
-    """Reserves of the streets near a street, and of the corners of its own."""
+    """Reserves of the streets near a street, with their corners and heads."""
     return tuple(r for other in neighbours(q, street) for r in _reserves(q, other))
 
 
