@@ -7,22 +7,10 @@ import subprocess
 import sys
 from pathlib import Path
 
+from humble_loop.desk.app import VIEWS
+
 ROOT = Path(__file__).resolve().parent.parent
 FOLDER = ROOT / "docs" / "screenshots"
-VIEWS = (
-    "overview",
-    "dark",
-    "junction",
-    "bulb",
-    "long-section",
-    "lots",
-    "findings",
-    "trail",
-    "setout",
-    "3d",
-    "sketch",
-    "empty",
-)
 
 
 def main() -> int:

@@ -60,13 +60,10 @@ def edges_of(q: Engine, thing: ThingId) -> Lines3D:
         made = q.attempt(line, id)
         if isinstance(made, Unsolved):
             continue
-        for s in made.plan.runs(_SAG, 5.0):
-            run = made.points(s)
-            run = run[np.isfinite(run[:, 2])]
-            if len(run) > 1:
-                points.append(run + [0.0, 0.0, _LIFT])
-                counts.append(len(run))
-                colours.append(rgb(_EDGES.get(made.plan.role, _OTHER_EDGE)))
+        for run in made.runs(_SAG, 5.0):
+            points.append(run + [0.0, 0.0, _LIFT])
+            counts.append(len(run))
+            colours.append(rgb(_EDGES.get(made.plan.role, _OTHER_EDGE)))
     if not points:
         return Lines3D(np.empty((0, 3)), np.empty(0, np.int64), np.empty((0, 3), np.int64))
     return Lines3D(

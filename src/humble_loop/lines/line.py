@@ -105,6 +105,12 @@ class Line:
         x = np.atleast_1d(np.asarray(s, dtype=np.float64))
         return np.column_stack([self.plan.points(x, frames), self.rule.levels(x)])
 
+    def runs(self, sag: float, interval: float = np.inf) -> list[Floats]:
+        """Points (n, 3) of each unbroken run, with chords within ``sag`` of the line; places without a level left out."""
+        found = [self.points(s) for s in self.plan.runs(sag, interval)]
+        known = [p[np.isfinite(p[:, 2])] for p in found]
+        return [p for p in known if len(p) > 1]
+
     def grade_along(self, s: ArrayLike, side: str = "after") -> Floats:
         """Grades (n,) per metre of the line itself, in the direction of its base."""
         return self.rule.grades(s, side) / self.plan.stretch(s)

@@ -9,8 +9,6 @@ from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-import numpy as np
-
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import Chain
@@ -105,12 +103,9 @@ class Delivery:
             made = self._q.attempt(line, id)
             if isinstance(made, Unsolved):
                 continue
-            for s in made.plan.runs(_SAG, 5.0):
-                points = made.points(s)
-                points = points[np.isfinite(points[:, 2])]
-                if len(points) > 1:
-                    moved = thinned(points, _SAG) + [*self._shift, 0.0]
-                    found.append(DeliveredLine(made.title, made.plan.role, moved))
+            for points in made.runs(_SAG, 5.0):
+                moved = thinned(points, _SAG) + [*self._shift, 0.0]
+                found.append(DeliveredLine(made.title, made.plan.role, moved))
         return tuple(found)
 
     @cached_property
