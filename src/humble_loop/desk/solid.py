@@ -192,20 +192,8 @@ class SolidView(QWidget):
             return
         faces = np.column_stack([np.full(len(surface.triangles), 3), surface.triangles]).ravel()
         mesh = pyvista.PolyData(surface.points, faces)
-        mesh.cell_data["tone"] = tones_of(piece, len(surface.triangles))
-        self._meshes[key] = surface, mesh
-        self._plotter.add_mesh(
-            mesh,
-            scalars="tone",
-            rgb=True,
-            name=str(key),
-            smooth_shading=False,
-            ambient=0.35,
-            diffuse=0.7,
-            specular=0.0,
-            reset_camera=False,
-            render=False,
-        )
+        tones = tones_of(piece, len(surface.triangles))
+        self._put(key, surface, mesh, tones, smooth_shading=False, ambient=0.35, diffuse=0.7, specular=0.0)
 
     def _show_lines(self, key: object, ask: Callable[[], Lines3D | Unsolved]) -> None:
         import pyvista
@@ -220,18 +208,14 @@ class SolidView(QWidget):
         starts = np.concatenate([[0], np.cumsum(made.counts)])
         cells = np.insert(np.arange(len(made.points)), starts[:-1], made.counts)
         mesh = pyvista.PolyData(np.array(made.points), lines=cells)
-        mesh.cell_data["tone"] = made.colours.astype(np.uint8)
-        self._meshes[key] = made, mesh
-        self._plotter.add_mesh(
-            mesh,
-            scalars="tone",
-            rgb=True,
-            name=str(key),
-            line_width=1.0 if key == "contours" else 1.7,
-            lighting=False,
-            reset_camera=False,
-            render=False,
-        )
+        width = 1.0 if key == "contours" else 1.7
+        self._put(key, made, mesh, made.colours.astype(np.uint8), line_width=width, lighting=False)
+
+    def _put(self, key: object, source: object, mesh: Any, tones: np.ndarray, **how: Any) -> None:
+        """Show a mesh, made from ``source``, with a colour (m, 3) for each of its cells, in place of the one before."""
+        mesh.cell_data["tone"] = tones
+        self._meshes[key] = source, mesh
+        self._plotter.add_mesh(mesh, scalars="tone", rgb=True, name=str(key), reset_camera=False, render=False, **how)
 
     def close_view(self) -> None:
         """Let go of the graphics context."""
