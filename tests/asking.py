@@ -8,8 +8,9 @@ from humble_loop.kinds.junction.faces import JunctionFace
 from humble_loop.kinds.junction.layout import ReturnLine
 from humble_loop.kinds.lot.layout import lots_on
 from humble_loop.kinds.lot.pad import pad
+from humble_loop.kinds.street.faces import StreetFace
 from humble_loop.kinds.street.plan import StreetLine, street_ids
-from humble_loop.kinds.street.section import StreetFace, lip_levels
+from humble_loop.kinds.street.section import lip_levels
 from humble_loop.kinds.turning_head.faces import HeadFace
 from humble_loop.kinds.turning_head.layout import HeadLine
 from humble_loop.lines.faces import face, strip_points

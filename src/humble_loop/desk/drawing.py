@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -12,16 +13,19 @@ from humble_loop.ground.contour import contour_segments
 from humble_loop.ground.drape import drape
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street.faces import StreetFace
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
-from humble_loop.kinds.street.section import StreetFace, own_range
-from humble_loop.lines.describe import Crossing, Drawing, Label, Stroke, Window
+from humble_loop.kinds.street.section import own_range
+from humble_loop.lines.describe import Crossing, Drawing, Stroke, Window
 from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
 from humble_loop.lines.line import LineId, ThingId, line, line_plan
 from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.site import parts
 from humble_loop.site.model import SIDES
-from humble_loop.whole.surface import face_tree
-from humble_loop.whole.things import things_of
+from humble_loop.whole.hachures import batter_strokes
+from humble_loop.whole.overlaps import standing_surface
+from humble_loop.whole.places import face_tree
+from humble_loop.whole.things import faces_of, things_of
 
 WITH_CONTOURS = ("carriageway", "junction", "bulb")
 
@@ -34,23 +38,27 @@ def outline(q: Engine, thing: ThingId) -> Drawing:
 
 @query
 def details(q: Engine, thing: ThingId) -> Drawing:
-    """What else the plan shows of a thing."""
-    return kind_of(thing.kind).details(q, thing)
+    """What else the plan shows of a thing, its batters among it."""
+    made = kind_of(thing.kind).details(q, thing)
+    faces = q.attempt(faces_of, thing)
+    found = [q.attempt(batter_strokes, id) for id in ([] if isinstance(faces, Unsolved) else faces) if id.gives_way]
+    batters = _by_role(s for strokes in found if not isinstance(strokes, Unsolved) for s in strokes)
+    return replace(made, strokes=(*made.strokes, *batters))
 
 
 @query
 def outline_of_all(q: Engine, kind: str) -> Drawing:
     """All things of a kind, drawn as one."""
-    by_role: dict[str, list[Floats]] = {}
-    labels: list[Label] = []
-    for thing in things_of(q, kind):
-        made = q.attempt(outline, thing)
-        if isinstance(made, Unsolved):
-            continue
-        for s in made.strokes:
-            by_role.setdefault(s.role, []).append(s.points)
-        labels += made.labels
-    return Drawing(tuple(Stroke(r, frozen(np.concatenate(p))) for r, p in by_role.items()), (), tuple(labels))
+    made = [m for thing in things_of(q, kind) if not isinstance(m := q.attempt(outline, thing), Unsolved)]
+    return Drawing(_by_role(s for m in made for s in m.strokes), (), tuple(la for m in made for la in m.labels))
+
+
+def _by_role(strokes: Iterable[Stroke]) -> tuple[Stroke, ...]:
+    """Strokes of one role as one."""
+    found: dict[str, list[Floats]] = {}
+    for s in strokes:
+        found.setdefault(s.role, []).append(s.points)
+    return tuple(Stroke(role, frozen(np.concatenate(points))) for role, points in found.items())
 
 
 @query
@@ -219,14 +227,14 @@ def _toe(q: Engine, street: str, side: str, s: float) -> tuple[float, float] | N
     made = q.attempt(face, StreetFace(street, "batter", "left" if side == "left" else "right"))
     if not isinstance(made, Sheet) or not len(made.points):
         return None
-    feet = chain_of(q, street).feet(made.points[:, 1])
+    feet = chain_of(q, street).feet(made.points[:, -1])
     at = feet.chainages
     i = int(np.searchsorted(at, s)) - 1
     if not 0 <= i < len(at) - 1 or not made.joined[i] or at[i + 1] <= at[i]:
         return None
     t = (s - at[i]) / (at[i + 1] - at[i])
     offset = (1 - t) * feet.offsets[i] + t * feet.offsets[i + 1]
-    level = (1 - t) * made.points[i, 1, 2] + t * made.points[i + 1, 1, 2]
+    level = (1 - t) * made.points[i, -1, 2] + t * made.points[i + 1, -1, 2]
     return (-float(offset), float(level))
 
 
@@ -235,8 +243,8 @@ def _cut(q: Engine, points: Floats, offsets: Floats) -> Floats:
     low, high = points.min(axis=0), points.max(axis=0)
     level = np.full(len(points), np.nan)
     for id in face_tree(q).near(*low, *high):
-        made = q.attempt(finished_mesh, id)
+        made = q.attempt(standing_surface, id)
         if not isinstance(made, Unsolved):
-            z = made.surface.levels(points)
+            z = made.levels(points)
             level = np.where(np.isnan(level), z, level)
     return np.column_stack([-offsets[::-1], level[::-1]])

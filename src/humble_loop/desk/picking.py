@@ -11,7 +11,7 @@ from humble_loop.kinds.street.plan import streets_near
 from humble_loop.lines.describe import Place
 from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of, kinds
-from humble_loop.whole.surface import face_tree
+from humble_loop.whole.places import face_tree
 from humble_loop.whole.things import things_of
 
 

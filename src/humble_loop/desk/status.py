@@ -11,7 +11,8 @@ from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import show_chainage, show_length
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import line_plan
-from humble_loop.whole.surface import FaceTree, face_tree, probe
+from humble_loop.whole.places import FaceTree, face_tree
+from humble_loop.whole.surface import probe
 from humble_loop.whole.things import name_of
 
 _SAID_FOR = 9000  # milliseconds

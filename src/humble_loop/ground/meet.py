@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from humble_loop.geometry.arrays import Bools, Floats
 from humble_loop.ground.drape import cross_segments
@@ -25,17 +26,17 @@ class Toes(NamedTuple):
 
 
 def toes(
-    surface: Surface, hinges: Floats, directions: Floats, cut_slope: float, fill_slope: float, most: Floats
+    surface: Surface, hinges: Floats, directions: Floats, cut_slope: ArrayLike, fill_slope: ArrayLike, most: Floats
 ) -> Toes:
     """Meet the ground from ``hinges`` (n, 3) along unit ``directions`` (n, 2).
 
-    ``cut_slope`` and ``fill_slope`` are rises per metre (1:2 is 0.5), ``most`` (n,) the reach allowed in
+    ``cut_slope`` and ``fill_slope`` are rises per metre (1:2 is 0.5), of all or of each (n,), ``most`` (n,) the reach allowed in
     metres. Cut when the hinge lies below the ground, else fill; the toe is the first exact meeting.
     """
     n = len(hinges)
     under = surface.levels(hinges[:, :2])
     cut = under > hinges[:, 2]
-    slope = np.where(cut, cut_slope, -fill_slope)
+    slope = np.where(cut, cut_slope, -np.asarray(fill_slope))
     reach, met = most.astype(np.float64).copy(), np.zeros(n, dtype=bool)
     level_there = np.abs(under - hinges[:, 2]) < 1e-9
     reach[level_there], met[level_there] = 0.0, True

@@ -67,7 +67,8 @@ class Patch:
 class Sheet:
     """Any other shape, as rows of points (n, k, 3) outwards from ``lines[0]``: batters, whose far edge is the ground.
 
-    ``met`` (n,) is false where a row found no ground within the reach allowed.
+    ``met`` (n,) is false where a row found no ground within the reach allowed; ``at_centre`` (n,) is true where it ends
+    off the ground, at the centre of a corner, beyond which other sheets go on.
     """
 
     title: str
@@ -76,6 +77,7 @@ class Sheet:
     joined: Bools
     lines: tuple[LineId, ...]
     met: Bools
+    at_centre: Bools
 
 
 Face = Strip | Patch | Sheet

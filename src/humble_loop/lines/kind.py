@@ -153,9 +153,13 @@ class Kind:
         """Stretches of a boundary line that it adjoins, so that no batter stands there."""
         return ()
 
-    def batter_room(self, q: Engine, line: LineId, s: Floats) -> Floats:
-        """How far (n,) a batter may reach from places on a boundary line before it meets this kind's own."""
-        return np.full(np.shape(s), np.inf)
+    def slopes(self, q: Engine, line: LineId, s: Floats) -> Floats:
+        """Cut and fill slope (n, 2), as rises per metre, of the batter at places on one of its boundary lines."""
+        raise NotImplementedError
+
+    def corners_on(self, q: Engine, line: LineId) -> tuple[tuple[float, LineId, float], ...]:
+        """Where a boundary line of a kind before it goes on as one of this kind's: place on it, that line, place on that."""
+        return ()
 
     def stations_on(self, q: Engine, line: LineId) -> Floats:
         """Places on a line of a kind before it at which that line must have a row."""

@@ -2,49 +2,27 @@
 
 from __future__ import annotations
 
-import contextlib
-from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 import shapely
 
-from humble_loop.engine.query import Engine, gate, query
-from humble_loop.ground.cut import without
+from humble_loop.engine.query import Engine, query
+from humble_loop.ground.cut import Lost, without
 from humble_loop.ground.surface import Surface
 from humble_loop.ground.volume import Volume, volume_between
 from humble_loop.kinds.ground.reads import ground_of
-from humble_loop.lines.faces import FaceId, finished_mesh
+from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
 from humble_loop.lines.findings import Finding
-from humble_loop.whole.surface import face_tree
+from humble_loop.whole.batters import clear_batter, hinges, is_batter, meeting
+from humble_loop.whole.places import face_tree, footprint, near
 
-_GROUPS = 64  # of faces, by which their neighbours are looked up
 _SLIVER = 0.01  # m2 of overlap that is a matter of rounding
-
-
-@dataclass(frozen=True)
-class Footprint:
-    """The plan of a face, and how much of the face lies over itself (m2)."""
-
-    plan: shapely.Geometry
-    twice: float
-
-
-@query
-def footprint(q: Engine, id: FaceId) -> Footprint:
-    """The plan of a face as polygons."""
-    surface = finished_mesh(q, id).surface
-    if surface.empty:
-        return Footprint(shapely.Polygon(), 0.0)
-    triangles = shapely.polygons(surface.points[surface.triangles][:, :, :2])
-    total = float(surface.areas().sum())
-    # Triangles that share edges and overlap nowhere are joined ten times as fast as any others.
-    with contextlib.suppress(shapely.errors.GEOSException):
-        plan = shapely.coverage_union_all(triangles)
-        if plan.is_valid and abs(plan.area - total) < 0.1 * _SLIVER:
-            return Footprint(plan, 0.0)
-    plan = shapely.union_all(triangles)
-    return Footprint(plan, max(0.0, total - float(plan.area)))
+_SELF = 1e-6  # m2 of a batter over itself that is a matter of rounding
+_NEXT_TO = 1e-4  # metres within which a batter ends against something
+_SEAM = 0.05  # metres along which it may seem to
+_BESIDE = 0.02  # metres from a corner's centre
+_STEP = 0.05  # metres off the ground that is a matter of rounding
 
 
 @dataclass(frozen=True)
@@ -56,72 +34,79 @@ class Overlap:
     place: tuple[float, float]
 
 
-Earlier = Mapping[FaceId, tuple[FaceId, ...]]
-
-
-@query
-def _neighbours(q: Engine) -> tuple[Earlier, ...]:
-    """For every face the earlier ones whose boxes meet its own, in their order; shared out among ``_GROUPS``."""
-    ids, tree = face_tree(q).ids, face_tree(q).tree
-    later, earlier = tree.query(tree.geometries)
-    later, earlier = later[earlier < later], earlier[earlier < later]
-    order = np.lexsort((earlier, later))
-    later, earlier = later[order], earlier[order]
-    groups: tuple[dict[FaceId, tuple[FaceId, ...]], ...] = tuple({} for _ in range(_GROUPS))
-    cuts = np.flatnonzero(np.diff(later, prepend=-1))
-    for own, others in zip(later[cuts].tolist(), np.split(earlier, cuts[1:]) if len(cuts) else (), strict=True):
-        groups[_group(ids[own])][ids[own]] = tuple(ids[i] for i in others.tolist())
-    return groups
-
-
-def _group(id: FaceId) -> int:
-    return hash(id) % _GROUPS
-
-
-@gate
-def _neighbours_in(q: Engine, group: int) -> Earlier:
-    """The share of one group: a change elsewhere stops here for all groups but a few."""
-    return _neighbours(q)[group]
-
-
-@gate
-def _before(q: Engine, id: FaceId) -> tuple[FaceId, ...]:
-    """A face's earlier neighbours."""
-    return _neighbours_in(q, _group(id)).get(id, ())
-
-
 @query
 def overlaps_of(q: Engine, id: FaceId) -> tuple[Overlap, ...]:
-    """Where a face lies over faces that come before it: what is built before batters, then by order."""
-    earlier = _before(q, id)
+    """Where a face lies over faces that come before it: what is built before batters, then by order.
+
+    A batter overlaps what is built only where it ends against it; batters that overlap make a valley or a ridge, except
+    a cut with a fill.
+    """
+    earlier = near(q, id).before
     if not earlier:
         return ()
-    mine, found = footprint(q, id).plan, []
-    for other in earlier:
-        theirs = footprint(q, other).plan
-        if not shapely.intersects(mine, theirs) or shapely.touches(mine, theirs):
-            continue
-        shared = shapely.intersection(mine, theirs)
+    if is_batter(q, id):
+        shares = _under_a_batter(q, id, earlier)
+    else:
+        mine = footprint(q, id).plan
+        shares = [(o, shapely.intersection(mine, footprint(q, o).plan)) for o in earlier if _overlap(mine, q, o)]
+    found = []
+    for other, shared in shares:
         if shared.area > _SLIVER:
             at = shapely.point_on_surface(shared)
             found.append(Overlap(other, float(shared.area), (float(at.x), float(at.y))))
     return tuple(found)
 
 
+def _under_a_batter(q: Engine, id: FaceId, earlier: tuple[FaceId, ...]) -> list[tuple[FaceId, shapely.Geometry]]:
+    mine, over = footprint(q, id).plan, clear_batter(q, id).over
+    found = []
+    if over:
+        rim = shapely.union(hinges(q, id), plan_of(counted(q, id)).boundary)
+        found = [(o, plan) for o, plan in over if rim.intersection(plan.buffer(_NEXT_TO)).length > _SEAM]
+    clashes = [(o, meeting(q, o, id).clash) for o in earlier if is_batter(q, o) and _overlap(mine, q, o)]
+    return [*found, *clashes]
+
+
 @query
 def counted(q: Engine, id: FaceId) -> Surface:
-    """A face's mesh without what earlier faces have there, so that each square metre counts once.
+    """A face's mesh without what other faces have there, so that each square metre counts once.
 
-    Where a face lies over itself, whole triangles are left out: there it is counted once to the nearest triangle.
+    Where a face other than a batter lies over itself, whole triangles are left out: there it is counted once to the
+    nearest triangle.
     """
+    if is_batter(q, id):
+        surface, lost = clear_batter(q, id).surface, _lost_to_batters(q, id)
+        return without(surface, shapely.Polygon(), lost)[0] if len(lost.triangles) else surface
     surface = finished_mesh(q, id).surface
-    over = overlaps_of(q, id)
+    built = [footprint(q, o.earlier).plan for o in overlaps_of(q, id)]
     twice = footprint(q, id).twice > _SLIVER
-    if not over and not twice:
+    if not built and not twice:
         return surface
-    taken = shapely.union_all([footprint(q, o.earlier).plan for o in over])
     plans = shapely.polygons(surface.points[surface.triangles][:, :, :2])
-    return without(surface, taken, _covered_before(plans) if twice else None)
+    again = np.flatnonzero(_covered_before(plans)) if twice else np.empty(0, dtype=np.int64)
+    return without(surface, shapely.union_all(built), Lost(again, plans[again]))[0]
+
+
+@query
+def standing_surface(q: Engine, id: FaceId) -> Surface:
+    """What stands of a face where it is read in the order of faces: a batter where it governs, any other face all of it."""
+    return counted(q, id) if id.gives_way else finished_mesh(q, id).surface
+
+
+def _lost_to_batters(q: Engine, id: FaceId) -> Lost:
+    """What a batter loses to those near it, and to itself."""
+    mine = footprint(q, id).plan
+    before, after = ([o for o in those if is_batter(q, o) and _overlap(mine, q, o)] for those in near(q, id))
+    found = [*(meeting(q, o, id).second for o in before), *(meeting(q, id, o).first for o in after)]
+    if footprint(q, id).twice > _SELF:
+        itself = meeting(q, id, id)
+        found += [itself.first, itself.second]
+    return Lost.all(found)
+
+
+def _overlap(mine: shapely.Geometry, q: Engine, other: FaceId) -> bool:
+    theirs = footprint(q, other).plan
+    return bool(shapely.intersects(mine, theirs)) and not shapely.touches(mine, theirs)
 
 
 def _covered_before(plans: np.ndarray) -> np.ndarray:
@@ -144,7 +129,7 @@ def overlap_findings(q: Engine, id: FaceId) -> tuple[Finding, ...]:
     """Findings on what a face lies over."""
     found = []
     twice = footprint(q, id).twice
-    if twice > _SLIVER:
+    if twice > _SLIVER and not is_batter(q, id):
         at = shapely.point_on_surface(footprint(q, id).plan)
         words = f"{twice:.2f} m² of it lie over itself; there it is counted once"
         remedy = "enlarge the radius of the bend there, or narrow the section"
@@ -157,11 +142,43 @@ def overlap_findings(q: Engine, id: FaceId) -> tuple[Finding, ...]:
         remedy = "move one of them, or lessen a depth, a radius or a batter's height"
         also = (o.earlier.thing,)
         found.append(Finding("built twice", id.thing, a, words, remedy, o.area, 0.0, place=o.place, also=also))
-    return tuple(found)
+    return (*found, *_in_the_air(q, id))
+
+
+def _in_the_air(q: Engine, id: FaceId) -> list[Finding]:
+    """Where the batters of a corner end at its centre, off the ground, and nothing goes on from there."""
+    made = face(q, id)
+    if not isinstance(made, Sheet) or not made.at_centre.any():
+        return []
+    found = []
+    everything = (id, *(o for those in near(q, id) for o in those))
+    for x, y, z in np.unique(made.points[made.at_centre, -1].round(6), axis=0):
+        turn = np.linspace(0.0, 2 * np.pi, 12, endpoint=False)
+        round_it = np.array([x, y]) + _BESIDE * np.column_stack([np.cos(turn), np.sin(turn)])
+        bare = ~np.any([np.isfinite(standing_surface(q, o).levels(round_it)) for o in everything], axis=0)
+        height = abs(float(ground_of(q).levels(np.array([[x, y]]))[0]) - z)
+        if bare.any() and height > _STEP:
+            words = f"round the corner it ends {height:.2f} m off the ground, and no batter goes on from there"
+            remedy = "enlarge the return's radius, bring the levels nearer the ground, or plan a wall"
+            found.append(Finding("batter ends in the air", id.thing, made.title, words, remedy, height, place=(x, y)))
+    return found
 
 
 @query
 def ground_left(q: Engine) -> Surface:
     """The current ground where nothing is designed."""
-    plans = [footprint(q, id).plan for id in face_tree(q).ids]
-    return without(ground_of(q), shapely.union_all(plans)) if plans else ground_of(q)
+    plans = [_standing_plan(q, id) for id in face_tree(q).ids]
+    return without(ground_of(q), shapely.union_all(plans))[0] if plans else ground_of(q)
+
+
+def _standing_plan(q: Engine, id: FaceId) -> shapely.Geometry:
+    if is_batter(q, id) and clear_batter(q, id).over:
+        return plan_of(counted(q, id))
+    return footprint(q, id).plan
+
+
+def plan_of(surface: Surface) -> shapely.Geometry:
+    """The plan of a surface as polygons."""
+    if surface.empty:
+        return shapely.Polygon()
+    return shapely.union_all(shapely.polygons(surface.points[surface.triangles][:, :, :2]))

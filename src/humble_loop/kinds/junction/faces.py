@@ -8,9 +8,10 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
-from humble_loop.geometry.arrays import Floats, left_normals
+from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.junction.layout import (
     ReturnLine,
+    boundary_of,
     corner_name,
     corner_shape,
     kerb_return,
@@ -19,9 +20,9 @@ from humble_loop.kinds.junction.layout import (
     through_lip,
 )
 from humble_loop.kinds.junction.nodes import junction_name, leg_of, leg_side, require_joint
-from humble_loop.kinds.junction.reach import SHY
+from humble_loop.kinds.street.batter import batter
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
-from humble_loop.kinds.street.section import batter, rows, side_rows
+from humble_loop.kinds.street.section import rows, side_rows
 from humble_loop.lines.faces import Face, FaceId, Patch, Strip
 from humble_loop.lines.line import LineId, ThingId, line
 from humble_loop.site.model import End, Side
@@ -76,13 +77,7 @@ def face_of(q: Engine, id: JunctionFace) -> Face:
     if id.part == "roadside":
         lines = tuple(ReturnLine(id.street, id.end, id.corner, n) for n in names)
         return Strip(f"{title} roadside", "roadside", lines, s, joined, shape.last.roles)
-    frames = made.arc.chain.at(s)
-    outwards = left_normals(frames.headings) * np.sign(frames.curvatures)[:, None]
-    t = s / made.arc.length
-    room = SHY * (made.arc.radius - ((1 - t) * shape.first.reach + t * shape.last.reach))
-    boundary = ReturnLine(id.street, id.end, id.corner, names[-1])
-    slopes = (shape.last.cut_slope, shape.last.fill_slope)
-    return batter(q, f"{title} batter", boundary, s, joined, outwards, slopes, room)
+    return batter(q, f"{title} batter", boundary_of(q, id.street, id.end, id.corner), s, joined)
 
 
 def _between(made: tuple[Floats, Floats], low: float, high: float) -> Floats:

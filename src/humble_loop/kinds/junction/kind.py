@@ -11,6 +11,7 @@ from humble_loop.kinds.junction.checks import RULES, junction_findings, meeting_
 from humble_loop.kinds.junction.faces import JunctionFace, face_of, faces_of
 from humble_loop.kinds.junction.layout import (
     ReturnLine,
+    batter_slopes,
     corner_shape,
     divisions,
     end_tie,
@@ -99,10 +100,14 @@ class Junctions(Kind):
     def stations(self, q: Engine, street: str) -> Floats:
         return reach.stations(q, street)
 
-    def batter_room(self, q: Engine, line: LineId, s: Floats) -> Floats:
+    def slopes(self, q: Engine, line: LineId, s: Floats) -> Floats:
+        assert isinstance(line, ReturnLine)
+        return batter_slopes(q, line, s)
+
+    def corners_on(self, q: Engine, line: LineId) -> tuple[tuple[float, LineId, float], ...]:
         if isinstance(line, StreetLine) and line.side is not None:
-            return reach.batter_room(q, line.street, line.side, s)
-        return super().batter_room(q, line, s)
+            return reach.corners_on(q, line.street, line.side)
+        return ()
 
     # What is wrong, and what people read
 

@@ -37,7 +37,7 @@ from humble_loop.kinds.street.plan import (
     lane_width,
     name_of,
 )
-from humble_loop.kinds.street.section import SideShape, crossfall, lip_course, own_range, side_shape
+from humble_loop.kinds.street.section import SideShape, crossfall, lip_course, own_range, side_shape, slopes_between
 from humble_loop.lines.kind import EndTie, Turn
 from humble_loop.lines.line import Line, LineId, LinePlan, ThingId, line, line_plan, sampled_at
 from humble_loop.lines.quantity import Addend, Quantity, amount, elsewhere, known, percent, summed, times
@@ -329,6 +329,17 @@ def corner_shape(q: Engine, street: str, end: End, corner: Side) -> CornerShape:
     last = side_shape(q, street, leg_side(end, corner))
     other = side_shape(q, j.through, j.lip_side)
     return CornerShape(other if is_new(q, j.through) and other.names == last.names else last, last)
+
+
+def boundary_of(q: Engine, street: str, end: End, corner: Side) -> ReturnLine:
+    """The boundary round a corner."""
+    return ReturnLine(street, end, corner, corner_shape(q, street, end, corner).last.names[-1])
+
+
+def batter_slopes(q: Engine, id: ReturnLine, s: Floats) -> Floats:
+    """Cut and fill slope (n, 2) round a corner: from the through street's to the side street's."""
+    shape = corner_shape(q, id.street, id.end, id.corner)
+    return slopes_between(shape.first, shape.last, s / line_plan(q, id).end)
 
 
 def plan_of(q: Engine, id: ReturnLine) -> LinePlan:

@@ -6,13 +6,11 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.junction.layout import Return, kerb_return, throat_place
+from humble_loop.kinds.junction.layout import Return, boundary_of, kerb_return, throat_place
 from humble_loop.kinds.junction.nodes import joint, joints_on, leg_side, require_joint
 from humble_loop.kinds.street.plan import chain_of
-from humble_loop.kinds.street.section import side_shape
+from humble_loop.lines.line import LineId
 from humble_loop.site.model import ENDS, SIDES, Side
-
-SHY = 0.9  # batters round a corner stop this far of the way to where they would all meet
 
 
 def own_range(q: Engine, street: str, side: Side) -> tuple[float, float]:
@@ -64,30 +62,21 @@ def stations(q: Engine, street: str) -> Floats:
     return np.array(found)
 
 
-def corners_beside(q: Engine, street: str, side: Side) -> list[tuple[Return, float, float]]:
-    """Returns that touch a side, with the chainage where they do and how far their roadside reaches."""
-    found = []
+def corners_on(q: Engine, street: str, side: Side) -> tuple[tuple[float, LineId, float], ...]:
+    """Where a street's boundary goes on round a return: chainage, the return's boundary, place on that."""
+    found: list[tuple[float, LineId, float]] = []
     for end in ENDS:
         if q.attempt(joint, street, end) is None:
             continue
-        r = q.attempt(kerb_return, street, end, leg_side(end, side))
+        c = leg_side(end, side)
+        r = q.attempt(kerb_return, street, end, c)
         if isinstance(r, Return):
-            found.append((r, r.side_chainage, side_shape(q, street, side).reach))
+            found.append((r.side_chainage, boundary_of(q, street, end, c), r.arc.length))
     for other, end in joints_on(q, street):
-        if require_joint(q, other, end).lip_side == side:
-            for c in SIDES:
-                r = q.attempt(kerb_return, other, end, c)
-                if isinstance(r, Return):
-                    found.append((r, r.through_at, side_shape(q, street, side).reach))
-    return found
-
-
-def batter_room(q: Engine, street: str, side: Side, s: Floats) -> Floats:
-    """How far batters along a side may reach beside its corners: to the line that halves the corner, nearly."""
-    room = np.full(len(s), np.inf)
-    for made, at, inner_reach in corners_beside(q, street, side):
-        inner = made.arc.radius - inner_reach
-        if inner > 0:
-            d = np.abs(s - at)
-            room = np.minimum(room, SHY * (inner + d / np.tan(0.5 * min(made.arc.sweep, 3.0))))
-    return room
+        if require_joint(q, other, end).lip_side != side:
+            continue
+        for c in SIDES:
+            r = q.attempt(kerb_return, other, end, c)
+            if isinstance(r, Return):
+                found.append((r.through_at, boundary_of(q, other, end, c), 0.0))
+    return tuple(found)

@@ -6,7 +6,6 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.junction.faces import JunctionFace
 from humble_loop.kinds.junction.layout import (
     ReturnLine,
     corner_choice,
@@ -20,7 +19,7 @@ from humble_loop.kinds.junction.layout import (
 from humble_loop.kinds.junction.model import set_corner
 from humble_loop.kinds.junction.nodes import Joint, joint, joints_on, junction_name, require_joint
 from humble_loop.kinds.street.plan import StreetLine, drawn_end, is_new, name_of
-from humble_loop.kinds.street.show import SAG, role_in_plan, sheet_strokes
+from humble_loop.kinds.street.show import SAG, role_in_plan
 from humble_loop.lines.describe import (
     Choice,
     Crossing,
@@ -59,13 +58,12 @@ def outline(q: Engine, street: str, end: End) -> Drawing:
 
 
 def details(q: Engine, street: str, end: End) -> Drawing:
-    """Batters round its corners, and the throat's level."""
+    """The throat's level."""
     if not is_new(q, street):
         return Drawing()
-    strokes = sheet_strokes(q, tuple(JunctionFace(street, end, "batter", c) for c in SIDES))
     t = q.attempt(throat, street, end)
     labels = () if isinstance(t, Unsolved) else (_throat_label(t.place.point, t.level),)
-    return Drawing(strokes, (), labels)
+    return Drawing((), (), labels)
 
 
 def _throat_label(point: Floats, level: float) -> Label:

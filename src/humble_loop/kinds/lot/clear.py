@@ -43,10 +43,13 @@ class Edge:
 
 @dataclass(frozen=True)
 class Cleared:
-    """A lot that something else has cut into: its outline edge by edge, in the direction of the row, and what is left."""
+    """A lot that something else has cut into: its outline edge by edge, in the direction of the row, what is left, and
+    ``by`` which lots it was cut.
+    """
 
     edges: tuple[Edge, ...]
     polygon: shapely.Polygon
+    by: tuple[str, ...]
 
 
 @gate
@@ -112,14 +115,14 @@ def _earlier_rows(q: Engine, row: LotRow) -> list[LotRow]:
 
 
 @query
-def row_land(q: Engine, row: str) -> tuple[shapely.Geometry, ...]:
-    """What the lots of a row take, each cleared of what came before it."""
+def row_land(q: Engine, row: str) -> tuple[tuple[str, shapely.Geometry], ...]:
+    """What the lots of a row take, by their ids, each cleared of what came before it."""
     found = []
     for frame in lots_of_row(q, row):
         made = q.attempt(cleared, frame.id)
         if isinstance(made, Unsolved):
             continue
-        found.append(made.polygon if made else _polygon(raw_edges(q, frame)))
+        found.append((frame.id, made.polygon if made else _polygon(raw_edges(q, frame))))
     return tuple(found)
 
 
@@ -140,15 +143,15 @@ def cleared(q: Engine, id: str) -> Cleared | None:
         return None  # its side lines cross, which is told where it is laid out
     reserves = [r for r in reserves_near(q, frame.row.street) if _reaches(whole, r.plan)]
     lands = [
-        land
+        (other, land)
         for row in _earlier_rows(q, parts.one(q, LotRow, frame.row.id))
         if not isinstance(made := q.attempt(row_land, row.id), Unsolved)
-        for land in made
+        for other, land in made
         if _reaches(whole, land)
     ]
     if not reserves and not lands:
         return None
-    rest = whole.difference(shapely.union_all([*(r.plan for r in reserves), *lands]))
+    rest = whole.difference(shapely.union_all([*(r.plan for r in reserves), *(land for _, land in lands)]))
     pieces = [g for g in shapely.get_parts(rest) if isinstance(g, shapely.Polygon) and g.area > _SLIVER]
     front = shapely.LineString(edges[0].points)
     pieces = [g for g in pieces if g.distance(front) < _ON] or pieces
@@ -160,7 +163,7 @@ def cleared(q: Engine, id: str) -> Cleared | None:
     ring = shapely.get_coordinates(
         shapely.geometry.polygon.orient(polygon, -1.0 if _clockwise(whole) else 1.0).exterior
     )
-    return Cleared(_told(q, frame, edges, reserves, ring), polygon)
+    return Cleared(_told(q, frame, edges, reserves, ring), polygon, tuple(other for other, _ in lands))
 
 
 def _reaches(whole: shapely.Geometry, other: shapely.Geometry) -> bool:

@@ -14,17 +14,20 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.ground.drape import Crossings, cross_segments
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
-from humble_loop.kinds.lot.clear import Edge
+from humble_loop.kinds.lot.beside import laid
+from humble_loop.kinds.lot.clear import Cleared, cleared
 from humble_loop.kinds.lot.layout import LotCorner, lot, pad_choice
 from humble_loop.kinds.lot.model import PadChoice
 from humble_loop.kinds.lot.plan import frontage, longest_front, lot_plan
+from humble_loop.kinds.street.batter import Rise, corners_of, rise_at
 from humble_loop.kinds.street.plan import class_of
-from humble_loop.kinds.street.section import side_shape
 from humble_loop.lines.faces import Face, FaceId, Patch
 from humble_loop.lines.line import LineId, ThingId, line
 from humble_loop.lines.quantity import Quantity, amount, decided, elsewhere, known, percent, summed, times
-from humble_loop.lines.standing import kind_of, kinds
+from humble_loop.lines.standing import kind_of
 from humble_loop.site.model import State
+
+_AT = 1e-6  # metres within which places and levels are one
 
 
 @dataclass(frozen=True)
@@ -171,43 +174,20 @@ def ground_round(q: Engine, id: str) -> tuple[Crossings, Crossings, Crossings]:
     return first, last, rear
 
 
-def side_line(
-    c: Crossings, corner: LotCorner, level: float, slopes: tuple[float, float], room: float = np.inf
-) -> Floats:
+def side_line(c: Crossings, corner: LotCorner, level: float, rise: Rise) -> Floats:
     """Points (n, 3) along a lot's side line from its front corner (at ``level``) to its rear, over ground ``c``.
 
-    It runs at the batter slope (cut, fill) from the boundary until it meets the ground, then lies on the ground, with
-    a point at every triangle edge. Both neighbours work out the same line. Beside a street's corner it is on the ground
-    after ``room`` metres at the latest, as the batter round that corner is, so that nothing gapes between them.
+    It runs as the batter beside it does from the boundary until it meets the ground, then lies on the ground, with a
+    point at every triangle edge. Both neighbours work out the same line.
     """
     d = corner.rear - corner.front
-    length = float(np.hypot(*d))
-    unit = d / length
+    unit = d / np.hypot(*d)
     on = np.isfinite(c.level)
     along, ground_level = c.along[on], c.level[on]
     if len(along) < 2:
         return np.array([[*corner.front, level], [*corner.rear, level]])
-    slope = slopes[0] if ground_level[0] > level else -slopes[1]
-    gap = level + slope * along - ground_level
-    meets = np.flatnonzero(gap * np.sign(slope) >= 0)
-    meets = meets[meets > 0] if abs(gap[0]) > 1e-9 else np.array([0])
-    if meets.size:
-        i = int(meets[0])
-        at = along[i]
-        if i > 0 and gap[i] != gap[i - 1]:
-            at = along[i - 1] + (along[i] - along[i - 1]) * gap[i - 1] / (gap[i - 1] - gap[i])
-        on_slope = level + slope * at
-    else:
-        at, on_slope = np.inf, np.nan
-    if room < min(at, along[-1]):
-        at, on_slope = room, float(np.interp(room, along, ground_level))
-    if np.isfinite(at):
-        after = along > at + 1e-6
-        t = np.concatenate([[0.0], [at] if at > 1e-6 else [], along[after]])
-        z = np.concatenate([[level], [on_slope] if at > 1e-6 else [], ground_level[after]])
-    else:
-        t, z = np.array([0.0, length]), np.array([level, ground_level[-1]])
-    return np.column_stack([corner.front + t[:, None] * unit, z])
+    ground = np.column_stack([corner.front + along[:, None] * unit, ground_level])
+    return _sloped(ground, level, rise)
 
 
 def _on_ground(c: Crossings, start: Floats, end: Floats) -> Floats:
@@ -219,39 +199,17 @@ def _on_ground(c: Crossings, start: Floats, end: Floats) -> Floats:
     return np.concatenate([start[None], between, end[None]])
 
 
-def boundary_slopes(q: Engine, id: LineId) -> tuple[float, float]:
-    """Cut and fill slope beside a boundary line: those of the batter that stands on it.
-
-    Both lots at a corner, and the batter beside them, ask the same boundary line, so they agree.
-    """
-    street, side = getattr(id, "street", ""), getattr(id, "side", None)
-    if side is not None:
-        shape = side_shape(q, street, side)
-        return shape.cut_slope, shape.fill_slope
-    both = [side_shape(q, street, s) for s in ("left", "right")]
-    return min(s.cut_slope for s in both), min(s.fill_slope for s in both)
-
-
-def _room(q: Engine, corner: LotCorner) -> float:
-    """How far a batter may reach from a lot's front corner before it meets another's."""
-    at = np.array([corner.along])
-    return min(float(kind.batter_room(q, corner.line, at)[0]) for kind in kinds())
+def _rise(q: Engine, id: LineId, along: float) -> Rise:
+    """How the batter beside a boundary line rises at a place."""
+    s = np.array([along])
+    corners = corners_of(q, id)
+    within = np.array([any(c.begin + _AT < along < c.finish - _AT for c in corners)])
+    return rise_at(q, id, s, within)
 
 
 def face_of(q: Engine, id: LotFace) -> Face:
     """A lot's surface."""
-    made, plan, on = lot(q, id.lot), lot_plan(q, id.lot), q.attempt(pad, id.lot)
-    front = frontage_levels(q, id.lot)
-    first_ground, last_ground, rear_ground = ground_round(q, id.lot)
-    first, last = (
-        side_line(ground, corner, float(z), boundary_slopes(q, corner.line), _room(q, corner))
-        for ground, corner, z in ((first_ground, made.first, front[0, 2]), (last_ground, made.last, front[-1, 2]))
-    )
-    rear = _on_ground(rear_ground, last[-1], first[-1])
-    if plan.edges:
-        outline = _cut_outline(q, plan.edges, {"front": front, "last": last, "rear": rear, "first": first[::-1]})
-    else:
-        outline = np.concatenate([front, last[1:], rear[1:-1], first[::-1][:-1]])
+    made, plan, on, outline = lot(q, id.lot), lot_plan(q, id.lot), q.attempt(pad, id.lot), outline_of(q, id.lot)
     fronts = tuple(s.line for s in made.frontage)
     if isinstance(on, Unsolved):
         return Patch(made.name, "lot", outline, (), fronts)
@@ -259,32 +217,54 @@ def face_of(q: Engine, id: LotFace) -> Face:
     return Patch(made.name, "lot", outline, (np.concatenate([ring, ring[:1]]),), (*fronts, PadLine(id.lot)))
 
 
-def _cut_outline(q: Engine, edges: tuple[Edge, ...], whole: dict[str, Floats]) -> Floats:
+@query
+def outline_of(q: Engine, id: str) -> Floats:
+    """A lot's outline (n, 3), from its first front corner along its frontage."""
+    made, clear = lot(q, id), cleared(q, id)
+    front = frontage_levels(q, id)
+    first_ground, last_ground, rear_ground = ground_round(q, id)
+    first, last = (
+        side_line(ground, corner, float(z), _rise(q, corner.line, corner.along))
+        for ground, corner, z in ((first_ground, made.first, front[0, 2]), (last_ground, made.last, front[-1, 2]))
+    )
+    rear = _on_ground(rear_ground, last[-1], first[-1])
+    if clear is not None:
+        return _cut_outline(q, clear, {"front": front, "last": last, "rear": rear, "first": first[::-1]})
+    return np.concatenate([front, last[1:], rear[1:-1], first[::-1][:-1]])
+
+
+_GROUND, _SIDE, _LOT, _FRONT, _STREET = range(5)  # whose level holds where two edges meet: the greater's
+
+
+def _cut_outline(q: Engine, clear: Cleared, whole: dict[str, Floats]) -> Floats:
     """The outline (n, 3) of a lot that something has cut into, edge by edge; ``whole`` are its own lines uncut.
 
-    Along another street's boundary it has that boundary's levels, else it lies on the ground. Where two edges meet, a
-    street's boundary holds, then the own frontage, then the side lines.
+    Along another street's boundary it has that boundary's levels, along a lot that was there first that lot's, else it
+    lies on the ground.
     """
-    front = longest_front(edges)
+    edges, front = clear.edges, longest_front(clear.edges)
+    others = [outline_of(q, other) for other in clear.by]
     pieces: list[tuple[int, Floats]] = []
     for edge in edges:
         a, b = edge.points[0], edge.points[-1]
         if edge.line is not None:
-            pieces.append((3, _on_boundary(q, edge.line, a, b)))
+            pieces.append((_STREET, _on_boundary(q, edge.line, a, b)))
         elif edge is front:
-            pieces.append((2, whole["front"].copy()))
+            pieces.append((_FRONT, whole["front"].copy()))
         elif edge.part in ("first", "last", "rear"):
-            pieces.append((1, _stretch(whole[edge.part], a, b)))
+            pieces.append((_SIDE, _stretch(whole[edge.part], a, b)))
         else:
-            pieces.append((0, _over_ground(q, edge.points)))
+            path, touched = laid(edge.points, ground_of(q), others)
+            pieces.append((_LOT if touched else _GROUND, path))
     for k, edge in enumerate(edges):
         after = (k + 1) % len(pieces)
         (rank, points), (next_rank, following) = pieces[k], pieces[after]
         # From a street's boundary the lot's edge slopes to where it lies anyway, as it does from its own.
-        if edge.line is not None and next_rank < 2:
-            pieces[after] = next_rank, _sloped(following, points[-1, 2], *boundary_slopes(q, edge.line))
-        elif (on := edges[after].line) is not None and rank < 2:
-            pieces[k] = rank, _sloped(points[::-1], following[0, 2], *boundary_slopes(q, on))[::-1]
+        if edge.line is not None and next_rank < _LOT:
+            rise = _rise(q, edge.line, _foot(q, edge.line, points[-1]))
+            pieces[after] = next_rank, _sloped(following, points[-1, 2], rise)
+        elif (on := edges[after].line) is not None and rank < _LOT:
+            pieces[k] = rank, _sloped(points[::-1], following[0, 2], _rise(q, on, _foot(q, on, following[0])))[::-1]
         elif rank < next_rank:
             points[-1, 2] = following[0, 2]
         else:
@@ -292,19 +272,37 @@ def _cut_outline(q: Engine, edges: tuple[Edge, ...], whole: dict[str, Floats]) -
     return np.concatenate([p[:-1] for _, p in pieces])
 
 
-def _sloped(path: Floats, level: float, cut_slope: float, fill_slope: float) -> Floats:
-    """A path (n, 3) that begins at ``level`` instead and runs at the batter slope until it meets the path as it was."""
+def _sloped(path: Floats, level: float, rise: Rise) -> Floats:
+    """A path (n, 3) that begins at ``level`` instead and rises as a batter does until it meets the path as it was; where it
+    does not, it runs straight to its end.
+    """
     d = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(path[:, :2], axis=0).T))])
-    slope = cut_slope if path[0, 2] > level else -fill_slope
-    gap = (level + slope * d - path[:, 2]) * np.sign(slope)
+    k, sign = (0, 1.0) if path[0, 2] > level else (1, -1.0)
+    first, own, bend = sign * rise.first[0, k], sign * rise.own[0, k], float(rise.until[0])
     begin = np.array([[*path[0, :2], level]])
-    met = np.flatnonzero(gap >= 0)
-    if not len(met):
+    if abs(path[0, 2] - level) < _AT:
         return np.concatenate([begin, path[1:]])
-    i = max(int(met[0]), 1)
-    t = gap[i - 1] / (gap[i - 1] - gap[i]) if gap[i] != gap[i - 1] else 1.0
-    at = path[i - 1] + t * (path[i] - path[i - 1])
-    return np.concatenate([begin, [at] if 1e-6 < t < 1 - 1e-9 else path[:0], path[i:]])
+    if bend < d[-1] and not np.any(np.abs(d - bend) < _AT):  # a point where the slope changes
+        i = int(np.searchsorted(d, bend))
+        t = (bend - d[i - 1]) / (d[i] - d[i - 1])
+        path, d = np.insert(path, i, path[i - 1] + t * (path[i] - path[i - 1]), axis=0), np.insert(d, i, bend)
+    sloped = level + first * np.minimum(d, bend) + own * np.maximum(d - bend, 0.0)
+    gap = (sloped - path[:, 2]) * sign
+    met = np.flatnonzero(gap[1:] >= 0) + 1
+    if rise.through[0]:
+        met = met[d[met] > bend - _AT]
+    if not len(met):
+        return np.concatenate([begin, path[-1:]])
+    i = int(met[0])
+    t = gap[i - 1] / (gap[i - 1] - gap[i])
+    toe = path[i - 1] + t * (path[i] - path[i - 1])
+    kink = np.flatnonzero(np.abs(d[1:i] - bend) < _AT) + 1
+    on_slope = np.column_stack([path[kink, :2], sloped[kink]])
+    return np.concatenate([begin, on_slope, [toe], path[i if t < 1 - 1e-9 else i + 1 :]])
+
+
+def _foot(q: Engine, id: LineId, point: Floats) -> float:
+    return float(line(q, id).plan.foot(point[None, :2])[0][0])
 
 
 def _on_boundary(q: Engine, id: LineId, a: Floats, b: Floats) -> Floats:
@@ -328,13 +326,3 @@ def _stretch(path: Floats, a: Floats, b: Floats) -> Floats:
     inner = path[(d > begin + 1e-6) & (d < finish - 1e-6)]
     ends = [[*p, np.interp(at, d, path[:, 2])] for p, at in ((a, begin), (b, finish))]
     return np.concatenate([ends[:1], inner, ends[1:]])
-
-
-def _over_ground(q: Engine, points: Floats) -> Floats:
-    """A path (n, 2) on the ground, with a point at every triangle edge."""
-    found = []
-    for a, b in zip(points[:-1], points[1:]):
-        c = cross_segments(ground_of(q), a[None], b[None])
-        ends = ground_of(q).levels(np.array([a, b]))
-        found.append(_on_ground(c, np.array([*a, ends[0]]), np.array([*b, ends[1]]))[:-1])
-    return np.concatenate([*found, [[*points[-1], ground_of(q).levels(points[-1:])[0]]]])

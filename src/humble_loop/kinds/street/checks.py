@@ -9,6 +9,7 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.edits import remove_bend, set_bend, set_vip
+from humble_loop.kinds.street.faces import faces_of
 from humble_loop.kinds.street.levels import GradeLine, end_ties, grade_line
 from humble_loop.kinds.street.model import Vip
 from humble_loop.kinds.street.plan import (
@@ -23,7 +24,7 @@ from humble_loop.kinds.street.plan import (
     section_of,
     vips_of,
 )
-from humble_loop.kinds.street.section import faces_of, own_range
+from humble_loop.kinds.street.section import own_range
 from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
 from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_high, too_low, unique
 from humble_loop.lines.line import ThingId
@@ -265,7 +266,7 @@ def face_findings(q: Engine, of: ThingId, faces: tuple[FaceId, ...], at: tuple[f
         if isinstance(shape, Sheet) and not ground_of(q).empty:
             missed = np.flatnonzero(~shape.met)
             if missed.size:
-                hinge, toe = shape.points[int(missed[0])]
+                hinge, toe = shape.points[int(missed[0]), [0, -1]]
                 reach = float(np.hypot(*(toe - hinge)[:2]))
                 words = f"from {hinge[2]:.3f} the batter meets no ground within {reach:.1f} m at {missed.size} rows, so it is drawn steeper"
                 remedy = "a wall or a steeper batter is needed, or the street moved"

@@ -8,19 +8,18 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import show
 from humble_loop.kinds.street.checks import LEVEL_RULES, PLAN_RULES, street_findings
+from humble_loop.kinds.street.faces import StreetFace, face_of, faces_of
 from humble_loop.kinds.street.model import Street
 from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, is_new, name_of, street_ids, vips_of
 from humble_loop.kinds.street.reserve import reserves_of
 from humble_loop.kinds.street.section import (
-    StreetFace,
-    face_of,
-    faces_of,
     gaps,
     lines_of,
     own_range,
     plan_of,
     rule_of,
     side_rows,
+    side_shape,
 )
 from humble_loop.kinds.street.tables import TABLES
 from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint
@@ -76,6 +75,12 @@ class Streets(Kind):
     def rows_on(self, q: Engine, line: LineId) -> Floats:
         assert isinstance(line, StreetLine)
         return side_rows(q, line.street, line.side or "left")
+
+    def slopes(self, q: Engine, line: LineId, s: Floats) -> Floats:
+        assert isinstance(line, StreetLine)
+        assert line.side is not None
+        shape = side_shape(q, line.street, line.side)
+        return np.tile([shape.cut_slope, shape.fill_slope], (len(s), 1))
 
     def reserves(self, q: Engine, street: str) -> tuple[Reserve, ...]:
         return reserves_of(q, street)

@@ -1,18 +1,16 @@
-"""A street's section: its lines from crown to boundary, the rows at which they are worked, and batters."""
+"""A street's section: its lines from crown to boundary, and the rows at which they are worked."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import ClassVar, Literal
 
 import numpy as np
 from numpy.typing import ArrayLike
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Bools, Floats, frozen, left_normals, tangents, unique_chainages
+from humble_loop.geometry.arrays import Floats, frozen, unique_chainages
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.ground.drape import drape
-from humble_loop.ground.meet import toes
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.levels import crown_rule, end_ties
 from humble_loop.kinds.street.plan import (
@@ -27,17 +25,14 @@ from humble_loop.kinds.street.plan import (
     section_of,
 )
 from humble_loop.kinds.survey_line.kind import SurveyedLine
-from humble_loop.lines.faces import Face, FaceId, Sheet, Strip
-from humble_loop.lines.line import LineId, LinePlan, ThingId, line, line_plan, sampled_at
+from humble_loop.lines.line import LineId, LinePlan, line, line_plan, sampled_at
 from humble_loop.lines.quantity import percent
 from humble_loop.lines.rules import Above, Known, LevelRule
 from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
 from humble_loop.site.library import KerbPart
-from humble_loop.site.model import ENDS, SIDES, End, Side, side_sign
-
-FAN = 7  # directions in which the end of a batter turns round a corner of an open end
+from humble_loop.site.model import SIDES, Side, side_sign
 
 
 @dataclass(frozen=True)
@@ -58,6 +53,13 @@ class SideShape:
     def reach(self) -> float:
         """Distance from the lip to the boundary in metres."""
         return float(self.out[-1])
+
+
+def slopes_between(first: SideShape, last: SideShape, share: Floats) -> Floats:
+    """Cut and fill slope (n, 2) on the way from one side's to another's; ``share`` (n,) of the way."""
+    a, b = (np.array([v.cut_slope, v.fill_slope]) for v in (first, last))
+    between: Floats = a + np.clip(share, 0.0, 1.0)[:, None] * (b - a)
+    return between
 
 
 _ROLE_TO = {"path back": "path"}
@@ -296,183 +298,6 @@ def side_rows(q: Engine, street: str, side: Side) -> Floats:
     s = rows(q, street)
     s = s[(s >= low - 1e-6) & (s <= high + 1e-6)]
     return frozen(s[np.isfinite(line(q, StreetLine(street)).rule.levels(s))])
-
-
-# Faces
-
-
-@dataclass(frozen=True)
-class StreetFace(FaceId):
-    """A face of a street: carriageway, roadside or batter of a side, or the batter that closes an open end."""
-
-    street: str
-    part: Literal["carriageway", "roadside", "batter", "end batter"]
-    side: Side | None = None
-    end: End | None = None
-    kind: ClassVar[str] = "street"
-
-    @property
-    def thing(self) -> ThingId:
-        return ThingId(self.kind, self.street)
-
-    @property
-    def gives_way(self) -> bool:
-        return self.part in ("batter", "end batter")
-
-
-def faces_of(q: Engine, street: str) -> tuple[FaceId, ...]:
-    """The faces of a new street."""
-    if not is_new(q, street) or isinstance(q.attempt(centreline, street), Unsolved):
-        return ()
-    found: list[FaceId] = []
-    for side in SIDES:
-        found += [StreetFace(street, part, side) for part in ("carriageway", "roadside", "batter")]
-    found += [StreetFace(street, "end batter", end=end) for end in open_ends(q, street)]
-    return tuple(found)
-
-
-@query
-def open_ends(q: Engine, street: str) -> tuple[End, ...]:
-    """Ends of a street that nothing else takes up."""
-    held = {end for end, _ in end_ties(q, street)}
-    for side in SIDES:
-        low, high = own_range(q, street, side)
-        if low > 1e-6:
-            held.add("start")
-        if high < chain_of(q, street).total - 1e-6:
-            held.add("end")
-    return tuple(e for e in ENDS if e not in held)
-
-
-def face_of(q: Engine, id: StreetFace) -> Face:
-    """A face of a street."""
-    name = name_of(q, id.street)
-    if id.part == "end batter":
-        assert id.end is not None
-        return _end_batter(q, id.street, id.end)
-    assert id.side is not None
-    s = side_rows(q, id.street, id.side)
-    if id.part == "carriageway":
-        lines = (StreetLine(id.street), StreetLine(id.street, "lip", id.side))
-        joined = np.ones(max(len(s) - 1, 0), dtype=bool)
-        return Strip(f"{name} carriageway, {id.side}", "carriageway", lines, s, joined, ("carriageway",))
-    if id.part == "roadside":
-        shape = side_shape(q, id.street, id.side)
-        s, joined = _between_gaps(q, id.street, id.side)
-        across = tuple(StreetLine(id.street, n, id.side) for n in shape.names)
-        return Strip(f"{name} {id.side} roadside", "roadside", across, s, joined, shape.roles)
-    return _side_batter(q, id.street, id.side)
-
-
-def _between_gaps(q: Engine, street: str, side: Side) -> tuple[Floats, Bools]:
-    """A side's rows outside its gaps, and whether each is joined to the next."""
-    s, holes = side_rows(q, street, side), gaps(q, street, side)
-    keep = np.ones(len(s), dtype=bool)
-    for a, b in holes:
-        keep &= (s <= a + 1e-6) | (s >= b - 1e-6)
-    s = s[keep]
-    middle = 0.5 * (s[:-1] + s[1:])
-    joined = np.ones(max(len(s) - 1, 0), dtype=bool)
-    for a, b in holes:
-        joined &= ~((middle > a) & (middle < b))
-    return frozen(s), frozen(joined, np.bool_)
-
-
-# Batters
-
-
-def batter(
-    q: Engine,
-    title: str,
-    boundary: LineId,
-    s: Floats,
-    joined: Bools,
-    outwards: Floats,
-    slopes: tuple[float, float],
-    most: Floats | None = None,
-) -> Sheet:
-    """The batter outside a boundary line at rows (n,), from there to the ground, where nothing adjoins the boundary."""
-    if ground_of(q).empty:
-        return _no_batter(title, boundary)
-    middle = 0.5 * (s[:-1] + s[1:])
-    free = np.asarray(joined).copy()
-    for kind in kinds():
-        for low, high in kind.cover(q, boundary):
-            free &= ~((middle > low) & (middle < high))
-    wanted = np.zeros(len(s), dtype=bool)
-    wanted[:-1] |= free
-    wanted[1:] |= free
-    index = np.flatnonzero(wanted)
-    hinges = line(q, boundary).points(s[index])
-    room = np.full(len(s), np.inf) if most is None else most
-    for kind in kinds():
-        room = np.minimum(room, kind.batter_room(q, boundary, s))
-    points, met = sheet_to_ground(q, hinges, outwards[index], slopes, room[index])
-    together = np.array([free[a] and b == a + 1 for a, b in zip(index[:-1], index[1:])], dtype=bool)
-    return Sheet(title, "batter", points, together, (boundary,), met)
-
-
-def _no_batter(title: str, *lines: LineId) -> Sheet:
-    """Without ground a slope ends nowhere, so there is none."""
-    return Sheet(title, "batter", np.empty((0, 2, 3)), np.empty(0, np.bool_), lines, np.empty(0, np.bool_))
-
-
-def sheet_to_ground(
-    q: Engine, hinges: Floats, outwards: Floats, slopes: tuple[float, float], most: Floats | None = None
-) -> tuple[Floats, Bools]:
-    """Rows (n, 2, 3) of hinge and toe: the exact meeting of the slope with the ground, else the ground at the reach.
-
-    Also whether each row met the ground within its reach: ``most`` (n,) metres, or the site's.
-    """
-    reach = np.full(len(hinges), parts.settings(q).batter_reach)
-    made = toes(ground_of(q), hinges, outwards, *slopes, reach if most is None else np.minimum(reach, most))
-    toe = made.points.copy()
-    toe[:, 2] = np.where(np.isfinite(toe[:, 2]), toe[:, 2], hinges[:, 2])
-    return np.stack([hinges, toe], axis=1), made.met
-
-
-def _side_batter(q: Engine, street: str, side: Side) -> Sheet:
-    shape = side_shape(q, street, side)
-    s, joined = _between_gaps(q, street, side)
-    outwards = left_normals(chain_of(q, street).at(s).headings) * side_sign(side)
-    boundary = StreetLine(street, shape.names[-1], side)
-    title = f"{name_of(q, street)} {side} batter"
-    return batter(q, title, boundary, s, joined, outwards, (shape.cut_slope, shape.fill_slope))
-
-
-def _end_batter(q: Engine, street: str, end: End) -> Sheet:
-    """From the left boundary's corner, fanned round, along the end, and round the right boundary's corner."""
-    if ground_of(q).empty:
-        return _no_batter(f"{name_of(q, street)} {end} batter")
-    chain = chain_of(q, street)
-    s = 0.0 if end == "start" else chain.total
-    heading = float(chain.at([s]).headings[0])
-    ahead = tangents(heading) * (1.0 if end == "end" else -1.0)
-    across: list[Floats] = []
-    lines: list[LineId] = []
-    for side in SIDES:
-        shape = side_shape(q, street, side)
-        ids = [StreetLine(street, n, side) for n in shape.names]
-        lines += ids
-        across.append(np.concatenate([line(q, i).points([s]) for i in ids]))
-    crown = line(q, StreetLine(street)).points([s])
-    hinges = np.concatenate([across[0][::-1], crown, across[1]])
-    if not np.all(np.isfinite(hinges)):
-        raise Unsolved(f"{name_of(q, street)} {end}", "its grade line does not reach its end", "add a VIP there")
-    left = left_normals(heading)
-    turn = np.linspace(0.0, np.pi / 2, FAN)[:-1]
-    fan_left = np.cos(turn)[:, None] * left + np.sin(turn)[:, None] * ahead
-    fan_right = (np.cos(turn)[:, None] * -left + np.sin(turn)[:, None] * ahead)[::-1]
-    n = len(hinges)
-    points = np.concatenate(
-        [np.repeat(hinges[:1], len(turn), axis=0), hinges, np.repeat(hinges[-1:], len(turn), axis=0)]
-    )
-    outwards = np.concatenate([fan_left, np.tile(ahead, (n, 1)), fan_right])
-    shapes = [section_of(q, street).side(side) for side in SIDES]
-    slopes = (min(p.cut_slope for p in shapes), min(p.fill_slope for p in shapes))
-    rows_, met = sheet_to_ground(q, points, outwards, slopes)
-    title = f"{name_of(q, street)} {end} batter"
-    return Sheet(title, "batter", rows_, np.ones(len(rows_) - 1, dtype=bool), tuple(lines), met)
 
 
 def lip_levels(q: Engine, street: str, side: Side, chainages: ArrayLike) -> Floats:

@@ -24,7 +24,7 @@ from humble_loop.kinds.street.plan import (
     streets_near,
     vips_of,
 )
-from humble_loop.kinds.street.section import faces_of, gaps, lines_of, own_range
+from humble_loop.kinds.street.section import gaps, lines_of, own_range
 from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.lines.describe import (
     Actions,
@@ -42,7 +42,6 @@ from humble_loop.lines.describe import (
     Typed,
     joined_up,
 )
-from humble_loop.lines.faces import Sheet, face
 from humble_loop.lines.line import LineId, line_plan
 from humble_loop.lines.quantity import percent
 from humble_loop.site import parts
@@ -81,25 +80,8 @@ def outline(q: Engine, street: str) -> Drawing:
     return Drawing(tuple(Stroke(role, joined_up(runs)) for role, runs in by_role.items()))
 
 
-def sheet_strokes(q: Engine, faces: tuple[Any, ...]) -> tuple[Stroke, ...]:
-    """Toes of batters, and hachures from the top of their slopes, long and short in turn."""
-    by_role: dict[str, list[Floats]] = {"toe": [], "cut hachure": [], "fill hachure": []}
-    for id in faces:
-        made = q.attempt(face, id)
-        if not isinstance(made, Sheet) or not len(made.points):
-            continue
-        hinge, toe = made.points[:, 0], made.points[:, 1]
-        by_role["toe"].extend(np.split(toe, np.flatnonzero(~made.joined) + 1))
-        for k, (h, t) in enumerate(zip(hinge, toe)):
-            cut = t[2] > h[2]
-            top, bottom = (t, h) if cut else (h, t)
-            stroke = np.stack([top, top + (bottom - top) * (0.9 if k % 2 else 0.45)])
-            by_role["cut hachure" if cut else "fill hachure"].append(stroke)
-    return tuple(Stroke(role, joined_up(runs)) for role, runs in by_role.items())
-
-
 def details(q: Engine, street: str) -> Drawing:
-    """Batters, the name, and grades along the centreline."""
+    """The name, and grades along the centreline."""
     chain = chain_of(q, street)
     e, n = chain.points_at([0.5 * chain.total])[0]
     labels = [Label((float(e), float(n)), "crown", 0, name_of(q, street), weight=600, size=14)]
@@ -109,8 +91,7 @@ def details(q: Engine, street: str) -> Drawing:
         middle = 0.5 * (p.chainages[:-1] + p.chainages[1:])
         for at, g in zip(chain.points_at(middle), p.grades):
             labels.append(Label((float(at[0]), float(at[1])), "crown", 3, unit="grade", value=float(g)))
-    batters = tuple(f for f in faces_of(q, street) if getattr(f, "part", "") in ("batter", "end batter"))
-    return Drawing(sheet_strokes(q, batters), (), tuple(labels))
+    return Drawing((), (), tuple(labels))
 
 
 # Facts

@@ -9,9 +9,10 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, bearing_of, unique_chainages
 from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street.faces import StreetFace
 from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, frame_of, is_new, name_of, street_ids
-from humble_loop.kinds.street.section import StreetFace, lip_levels, rows
+from humble_loop.kinds.street.section import lip_levels, rows
 from humble_loop.lines.faces import Strip, face, strip_points
 from humble_loop.lines.line import line
 from humble_loop.lines.table import NoSuchTable, Table

@@ -10,10 +10,10 @@ import shapely
 from shapely.geometry import Polygon
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Floats, left_normals
-from humble_loop.kinds.junction.reach import SHY
+from humble_loop.geometry.arrays import Floats
+from humble_loop.kinds.street.batter import batter
 from humble_loop.kinds.street.plan import StreetLine, chain_of
-from humble_loop.kinds.street.section import batter, side_rows
+from humble_loop.kinds.street.section import side_rows
 from humble_loop.kinds.turning_head.layout import (
     HeadLine,
     head_name,
@@ -79,14 +79,7 @@ def face_of(q: Engine, id: HeadFace) -> Face:
     if id.part == "roadside":
         lines = tuple(HeadLine(id.street, id.end, n) for n in shape.first.names)
         return Strip(f"{name} roadside", "roadside", lines, s, joined, shape.first.roles)
-    ring = outline(q, id.street, id.end).ring
-    reach, smallest = max(shape.first.reach, shape.last.reach), 1.0 / float(np.max(ring.k0))
-    inward = ring.at(0.5 * (s + np.roll(s, -1))).curvatures > 0
-    inward = inward | np.roll(inward, 1)
-    room = np.where(inward, SHY * (smallest - reach), np.inf)
-    slopes = (min(shape.first.cut_slope, shape.last.cut_slope), min(shape.first.fill_slope, shape.last.fill_slope))
-    boundary = HeadLine(id.street, id.end, shape.first.names[-1])
-    return batter(q, f"{name} batter", boundary, s, joined, left_normals(ring.at(s).headings), slopes, room)
+    return batter(q, f"{name} batter", HeadLine(id.street, id.end, shape.first.names[-1]), s, joined)
 
 
 def _bulb(q: Engine, street: str, end: End) -> Patch:

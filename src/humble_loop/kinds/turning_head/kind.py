@@ -6,12 +6,14 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.street.plan import chain_of, frame_of, name_of, street_ids
+from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, name_of, street_ids
 from humble_loop.kinds.turning_head import show
 from humble_loop.kinds.turning_head.checks import RULES, head_findings
 from humble_loop.kinds.turning_head.faces import HeadFace, face_of, faces_of
 from humble_loop.kinds.turning_head.layout import (
     HeadLine,
+    batter_slopes,
+    corners_on,
     head_at,
     head_name,
     head_shape,
@@ -69,6 +71,15 @@ class TurningHeads(Kind):
         assert isinstance(line, HeadLine)
         return ring_rows(q, line.street, line.end)
 
+    def slopes(self, q: Engine, line: LineId, s: Floats) -> Floats:
+        assert isinstance(line, HeadLine)
+        return batter_slopes(q, line, s)
+
+    def corners_on(self, q: Engine, line: LineId) -> tuple[tuple[float, LineId, float], ...]:
+        if isinstance(line, StreetLine) and line.side is not None:
+            return corners_on(q, line.street, line.side)
+        return ()
+
     def reserves(self, q: Engine, street: str) -> tuple[Reserve, ...]:
         return head_reserves(q, street)
 
@@ -116,9 +127,6 @@ class TurningHeads(Kind):
 
     def outline(self, q: Engine, thing: ThingId) -> Drawing:
         return show.drawing(q, *of_head(q, thing.id))
-
-    def details(self, q: Engine, thing: ThingId) -> Drawing:
-        return show.details(q, *of_head(q, thing.id))
 
     def facts(self, q: Engine, thing: ThingId) -> tuple[Row, ...]:
         return show.facts(q, *of_head(q, thing.id))

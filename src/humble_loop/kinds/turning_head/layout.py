@@ -14,7 +14,7 @@ from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.kinds.junction.nodes import joint, leg_of
 from humble_loop.kinds.street.plan import StreetLine, chain_of, class_of, drawn_end, is_new, lane_width, name_of
-from humble_loop.kinds.street.section import SideShape, side_shape
+from humble_loop.kinds.street.section import SideShape, side_shape, slopes_between
 from humble_loop.kinds.turning_head.model import TurningHead
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line, line_plan, sampled_at
 from humble_loop.lines.quantity import Quantity, amount, elsewhere, percent, summed, times
@@ -243,6 +243,26 @@ def head_shape(q: Engine, street: str, end: End) -> HeadShape:
             head_name(q, street), "its left and right sections have different points", "use a section with alike sides"
         )
     return HeadShape(first, last)
+
+
+def batter_slopes(q: Engine, id: HeadLine, s: Floats) -> Floats:
+    """Cut and fill slope (n, 2) round a bulb: from the left side's to the right side's."""
+    shape = head_shape(q, id.street, id.end)
+    return slopes_between(shape.first, shape.last, s / line_plan(q, id).end)
+
+
+def corners_on(q: Engine, street: str, side: Side) -> tuple[tuple[float, LineId, float], ...]:
+    """Where a street's boundary goes on round a bulb: chainage, the bulb's boundary, place on that."""
+    found: list[tuple[float, LineId, float]] = []
+    for end, _ in heads_of(q, street):
+        made = q.attempt(outline, street, end)
+        first, last = (side_shape(q, street, s) for s in ("left", "right"))
+        if isinstance(made, Unsolved) or first.names != last.names:
+            continue
+        seen: Side = "left" if own_side(end, "left") == side else "right"
+        at = 0.0 if seen == "left" else made.ring.total
+        found.append((leaves_at(q, street, end, seen), HeadLine(street, end, first.names[-1]), at))
+    return tuple(found)
 
 
 def plan_of(q: Engine, id: HeadLine) -> LinePlan:

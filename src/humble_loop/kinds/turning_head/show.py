@@ -11,8 +11,7 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.junction.nodes import joint
 from humble_loop.kinds.street.plan import chain_of, drawn_end, is_new, name_of
-from humble_loop.kinds.street.show import SAG, role_in_plan, sheet_strokes
-from humble_loop.kinds.turning_head.faces import HeadFace
+from humble_loop.kinds.street.show import SAG, role_in_plan
 from humble_loop.kinds.turning_head.layout import (
     HeadLine,
     HeadShape,
@@ -63,11 +62,6 @@ def _shape(q: Engine, street: str, end: End) -> HeadShape | None:
         return head_shape(q, street, end)
     except Unsolved:
         return None
-
-
-def details(q: Engine, street: str, end: End) -> Drawing:
-    """Its batter."""
-    return Drawing(sheet_strokes(q, (HeadFace(street, end, "batter"),)))
 
 
 def facts(q: Engine, street: str, end: End) -> tuple[Row, ...]:

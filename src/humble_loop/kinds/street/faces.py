@@ -1,0 +1,141 @@
+"""Faces of a street: carriageway, roadside and batter of each side, and what closes its open ends."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import Bools, Floats, frozen, left_normals, tangents
+from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street.batter import Rise, batter, no_batter, sheet
+from humble_loop.kinds.street.levels import end_ties
+from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, is_new, name_of, section_of
+from humble_loop.kinds.street.section import gaps, own_range, side_rows, side_shape
+from humble_loop.lines.faces import Face, FaceId, Sheet, Strip
+from humble_loop.lines.line import LineId, ThingId, line
+from humble_loop.site.model import ENDS, SIDES, End, Side
+
+FAN = 7  # directions in which the end of a batter turns round a corner of an open end
+
+
+@dataclass(frozen=True)
+class StreetFace(FaceId):
+    """A face of a street: carriageway, roadside or batter of a side, or the batter that closes an open end."""
+
+    street: str
+    part: Literal["carriageway", "roadside", "batter", "end batter"]
+    side: Side | None = None
+    end: End | None = None
+    kind: ClassVar[str] = "street"
+
+    @property
+    def thing(self) -> ThingId:
+        return ThingId(self.kind, self.street)
+
+    @property
+    def gives_way(self) -> bool:
+        return self.part in ("batter", "end batter")
+
+
+def faces_of(q: Engine, street: str) -> tuple[FaceId, ...]:
+    """The faces of a new street."""
+    if not is_new(q, street) or isinstance(q.attempt(centreline, street), Unsolved):
+        return ()
+    found: list[FaceId] = []
+    for side in SIDES:
+        found += [StreetFace(street, part, side) for part in ("carriageway", "roadside", "batter")]
+    found += [StreetFace(street, "end batter", end=end) for end in open_ends(q, street)]
+    return tuple(found)
+
+
+@query
+def open_ends(q: Engine, street: str) -> tuple[End, ...]:
+    """Ends of a street that nothing else takes up."""
+    held = {end for end, _ in end_ties(q, street)}
+    for side in SIDES:
+        low, high = own_range(q, street, side)
+        if low > 1e-6:
+            held.add("start")
+        if high < chain_of(q, street).total - 1e-6:
+            held.add("end")
+    return tuple(e for e in ENDS if e not in held)
+
+
+def face_of(q: Engine, id: StreetFace) -> Face:
+    """A face of a street."""
+    name = name_of(q, id.street)
+    if id.part == "end batter":
+        assert id.end is not None
+        return _end_batter(q, id.street, id.end)
+    assert id.side is not None
+    s = side_rows(q, id.street, id.side)
+    if id.part == "carriageway":
+        lines = (StreetLine(id.street), StreetLine(id.street, "lip", id.side))
+        joined = np.ones(max(len(s) - 1, 0), dtype=bool)
+        return Strip(f"{name} carriageway, {id.side}", "carriageway", lines, s, joined, ("carriageway",))
+    if id.part == "roadside":
+        shape = side_shape(q, id.street, id.side)
+        s, joined = _between_gaps(q, id.street, id.side)
+        across = tuple(StreetLine(id.street, n, id.side) for n in shape.names)
+        return Strip(f"{name} {id.side} roadside", "roadside", across, s, joined, shape.roles)
+    return _side_batter(q, id.street, id.side)
+
+
+def _between_gaps(q: Engine, street: str, side: Side) -> tuple[Floats, Bools]:
+    """A side's rows outside its gaps, and whether each is joined to the next."""
+    s, holes = side_rows(q, street, side), gaps(q, street, side)
+    keep = np.ones(len(s), dtype=bool)
+    for a, b in holes:
+        keep &= (s <= a + 1e-6) | (s >= b - 1e-6)
+    s = s[keep]
+    middle = 0.5 * (s[:-1] + s[1:])
+    joined = np.ones(max(len(s) - 1, 0), dtype=bool)
+    for a, b in holes:
+        joined &= ~((middle > a) & (middle < b))
+    return frozen(s), frozen(joined, np.bool_)
+
+
+def _side_batter(q: Engine, street: str, side: Side) -> Sheet:
+    shape = side_shape(q, street, side)
+    s, joined = _between_gaps(q, street, side)
+    boundary = StreetLine(street, shape.names[-1], side)
+    return batter(q, f"{name_of(q, street)} {side} batter", boundary, s, joined)
+
+
+def _end_batter(q: Engine, street: str, end: End) -> Sheet:
+    """From the left boundary's corner, fanned round, along the end, and round the right boundary's corner."""
+    if ground_of(q).empty:
+        return no_batter(f"{name_of(q, street)} {end} batter")
+    chain = chain_of(q, street)
+    s = 0.0 if end == "start" else chain.total
+    heading = float(chain.at([s]).headings[0])
+    ahead = tangents(heading) * (1.0 if end == "end" else -1.0)
+    across: list[Floats] = []
+    lines: list[LineId] = []
+    for side in SIDES:
+        shape = side_shape(q, street, side)
+        ids = [StreetLine(street, n, side) for n in shape.names]
+        lines += ids
+        across.append(np.concatenate([line(q, i).points([s]) for i in ids]))
+    crown = line(q, StreetLine(street)).points([s])
+    hinges = np.concatenate([across[0][::-1], crown, across[1]])
+    if not np.all(np.isfinite(hinges)):
+        raise Unsolved(f"{name_of(q, street)} {end}", "its grade line does not reach its end", "add a VIP there")
+    left = left_normals(heading)
+    turn = np.linspace(0.0, np.pi / 2, FAN)[:-1]
+    fan_left = np.cos(turn)[:, None] * left + np.sin(turn)[:, None] * ahead
+    fan_right = (np.cos(turn)[:, None] * -left + np.sin(turn)[:, None] * ahead)[::-1]
+    n = len(hinges)
+    points = np.concatenate(
+        [np.repeat(hinges[:1], len(turn), axis=0), hinges, np.repeat(hinges[-1:], len(turn), axis=0)]
+    )
+    outwards = np.concatenate([fan_left, np.tile(ahead, (n, 1)), fan_right])
+    shapes = [section_of(q, street).side(side) for side in SIDES]
+    slopes = np.tile([min(p.cut_slope for p in shapes), min(p.fill_slope for p in shapes)], (len(points), 1))
+    rise = Rise.steady(slopes)
+    joined = np.ones(len(points) - 1, dtype=bool)
+    title = f"{name_of(q, street)} {end} batter"
+    return sheet(q, title, tuple(lines), points, outwards, rise, joined)

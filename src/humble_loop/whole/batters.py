@@ -1,0 +1,143 @@
+"""Batters that overlap make a valley or a ridge: the lower governs in cut, the higher in fill, to the line where they meet."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from humble_loop.engine.query import Engine, query
+from humble_loop.geometry.arrays import Bools, Floats, Ints
+from humble_loop.ground.cut import Lost, without
+from humble_loop.ground.surface import Surface
+from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
+from humble_loop.whole.places import footprint, near
+
+_SAME = 1e-7  # metres of level within which two batters are one
+_SLIVER = 1e-8  # m2 of overlap between triangles that is a matter of rounding
+_ROUNDING = 1e-6  # m2 of overlap between faces that is
+_ON = 1e-6  # metres within which things touch
+
+
+@dataclass(frozen=True)
+class Meeting:
+    """Two batters that overlap, or one with itself: what each loses, and where a cut lies on a fill (``clash``)."""
+
+    first: Lost
+    second: Lost
+    clash: shapely.Geometry
+
+
+@query
+def is_batter(q: Engine, id: FaceId) -> bool:
+    """Whether a face is a sheet that gives way."""
+    return id.gives_way and isinstance(face(q, id), Sheet)
+
+
+@dataclass(frozen=True)
+class Clear:
+    """A batter without what is built: its surface, which of its triangles (m,) rise from their hinges, and ``over``
+    which faces it would lie, with their part of its plan.
+    """
+
+    surface: Surface
+    cut: Bools
+    over: tuple[tuple[FaceId, shapely.Geometry], ...]
+
+
+def hinges(q: Engine, id: FaceId) -> shapely.Geometry:
+    """The lines in plan from which a batter runs."""
+    made = face(q, id)
+    assert isinstance(made, Sheet)
+    return shapely.multilinestrings(np.stack([made.points[:-1, 0, :2], made.points[1:, 0, :2]], axis=1)[made.joined])
+
+
+@query
+def clear_batter(q: Engine, id: FaceId) -> Clear:
+    """A batter where nothing is built. What lies behind that, seen from its hinges, is not its own any more."""
+    made, surface = face(q, id), finished_mesh(q, id).surface
+    assert isinstance(made, Sheet)
+    if surface.empty:
+        return Clear(surface, np.empty(0, dtype=bool), ())
+    rise = made.points[:, -1, 2] - made.points[:, 0, 2]
+    cut: Bools = rise[surface.triangles // made.points.shape[1]].sum(axis=1) > 0
+    mine, over = footprint(q, id).plan, []
+    for other in near(q, id).before:
+        if not other.gives_way and shapely.intersects(mine, theirs := footprint(q, other).plan):
+            shared = shapely.intersection(mine, theirs)
+            if shared.area > _ROUNDING:
+                over.append((other, shared))
+    if not over:
+        return Clear(surface, cut, ())
+    rest, owner = without(surface, shapely.union_all([plan for _, plan in over]))
+    parts = shapely.get_parts(shapely.union_all(shapely.polygons(rest.points[rest.triangles][:, :, :2])))
+    own = shapely.union_all(parts[shapely.distance(parts, hinges(q, id)) < _ON]).buffer(_ON)
+    middle = rest.points[rest.triangles].mean(axis=1)
+    keep = shapely.contains_xy(own, middle[:, 0], middle[:, 1])
+    return Clear(Surface(rest.points, rest.triangles[keep]), cut[owner][keep], tuple(over))
+
+
+@query
+def meeting(q: Engine, first: FaceId, second: FaceId) -> Meeting:
+    """How two batters meet: exactly, triangle by triangle, each a plane. Of equals, the second gives way."""
+    one, other = clear_batter(q, first), clear_batter(q, second)
+    a, b = one.surface, other.surface
+    if a.empty or b.empty:
+        return Meeting(Lost.all(()), Lost.all(()), shapely.Polygon())
+    plans_a, plans_b = (shapely.polygons(s.points[s.triangles][:, :, :2]) for s in (a, b))
+    i, j = shapely.STRtree(plans_b).query(plans_a, predicate="intersects")
+    if first == second:
+        i, j = i[i < j], j[i < j]
+    shared = shapely.intersection(plans_a[i], plans_b[j])
+    some = shapely.area(shared) > _SLIVER
+    i, j, shared = i[some], j[some], shared[some]
+    cut_a, cut_b = one.cut[i], other.cut[j]
+    clash, alike = shared[cut_a != cut_b], cut_a == cut_b
+    # Of a cut and a fill the first stands; that they clash is told.
+    loses_a, loses_b = _divided(shared[alike], _planes(a)[i[alike]], _planes(b)[j[alike]], cut_a[alike])
+    first_lost = _lost(i[alike], loses_a)
+    second_lost = _lost(np.concatenate([j[alike], j[~alike]]), np.concatenate([loses_b, clash]))
+    return Meeting(first_lost, second_lost, shapely.union_all(clash))
+
+
+def _planes(surface: Surface) -> Floats:
+    """Coefficients (m, 3) of level = a x + b y + c in the surface's own coordinates."""
+    a, b, c = surface.planes.T
+    return np.column_stack([a, b, c - a * surface.origin[0] - b * surface.origin[1]])
+
+
+def _divided(shared: np.ndarray, planes_a: Floats, planes_b: Floats, cut: Bools) -> tuple[np.ndarray, np.ndarray]:
+    """The parts of convex polygons (k,) that the first and the second of two planes lose to the other."""
+    if not len(shared):
+        return shared, shared
+    d = np.where(cut, 1.0, -1.0)[:, None] * (planes_a - planes_b)  # positive where the first loses
+    middle = shapely.get_coordinates(shapely.centroid(shared))
+    at_middle = np.einsum("ij,ij->i", d[:, :2], middle) + d[:, 2]
+    corners, owner = shapely.get_coordinates(shared, return_index=True)
+    over = np.einsum("ij,ij->i", d[owner, :2], corners) + d[owner, 2]
+    first_of = np.flatnonzero(np.diff(owner, prepend=-1))
+    most, least = np.maximum.reduceat(over, first_of), np.minimum.reduceat(over, first_of)
+    none = np.full(len(shared), shapely.Polygon(), dtype=object)
+    loses_a = np.where((least > -_SAME) & (most > _SAME), shared, none)
+    loses_b = np.where(most <= _SAME, shared, none)
+    both = np.flatnonzero((most > _SAME) & (least <= -_SAME))
+    if both.size:
+        g = d[both, :2]
+        steep = np.hypot(*g.T)
+        unit = g / steep[:, None]
+        along = np.column_stack([-unit[:, 1], unit[:, 0]])
+        on = middle[both] - (at_middle[both] / steep)[:, None] * unit
+        w, s, e, n = shapely.bounds(shared[both]).T
+        far = 2.0 * np.hypot(e - w, n - s)[:, None]
+        a, b = on - far * along, on + far * along
+        beyond = shapely.polygons(np.stack([a, b, b + 2 * far * unit, a + 2 * far * unit], axis=1))
+        before = shapely.polygons(np.stack([a, b, b - 2 * far * unit, a - 2 * far * unit], axis=1))
+        loses_a[both] = shapely.intersection(shared[both], beyond)
+        loses_b[both] = shapely.intersection(shared[both], before)
+    return loses_a, loses_b
+
+
+def _lost(triangles: Ints, plans: np.ndarray) -> Lost:
+    some = shapely.area(plans) > 0
+    return Lost(triangles[some], plans[some])
