@@ -12,6 +12,7 @@ from PySide6.QtCore import QSettings, Qt
 from PySide6.QtWidgets import QApplication
 
 from humble_loop.demo import repeated_site
+from humble_loop.desk.garbage import attend
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import font, load_fonts
 from humble_loop.desk.window import MainWindow
@@ -36,6 +37,7 @@ def window_seconds(times: int) -> dict[str, float]:
         file = Path(folder) / "estate.hloop"
         save_site(repeated_site(times), file)
         window = MainWindow(Session(), QSettings("/dev/null", QSettings.Format.IniFormat))
+        attend(window)
         window.show()
         _settle(app, window)
         out = {"first picture": _timed(lambda: (window.files.open_path(file), window.plan.viewport().repaint()))}

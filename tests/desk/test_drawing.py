@@ -191,7 +191,7 @@ def test_labels_never_lie_on_one_another(qapp):
     layer.show_labels(
         [Label(x, y, f"{40 + i / 7:.3f}", rank=i % 4) for i, (x, y) in enumerate(rng.uniform(20, 280, (60, 2)))]
     )
-    placed = layer._place_all(QTransform())
+    placed = layer._place_all(QTransform(), layer._wanted(layer.boundingRect(), 1.0))
     boxes = [box for _, _, box, _ in placed]
     assert len(boxes) > 20
     for i, a in enumerate(boxes):

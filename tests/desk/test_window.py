@@ -43,9 +43,9 @@ def view_range(view):
 def test_a_site_is_drawn_at_once_with_nothing_chosen(drive, brickworks):
     d = drive(brickworks)
     assert d.session.chosen == Chosen()
-    lots = [t for t in d.window.plan._drawn if t.kind == "lot"]
+    lots = [t for t in d.window.plan.drawing.drawn if t.kind == "lot"]
     assert len([t for t in lots if t.id.startswith("kiln-court-")]) == 10
-    _, paths, box = d.window.plan.strokes._kept[ThingId("street", "kiln-court")]
+    _, paths, box = d.window.plan.drawing.strokes._kept[ThingId("street", "kiln-court")]
     assert {"centreline", "left lip", "right lip", "boundary"} <= {role for role, _ in paths}
     assert box.width() > 90
     assert d.window.index.tree.topLevelItemCount() == 6
@@ -681,7 +681,7 @@ def test_reversing_and_removing_from_facts(drive, court):
     next(b for b in d.window.facts._rows.findChildren(QPushButton) if b.text() == "Remove Through").click()
     assert d.site.find(Street, "through") is None
     d.settle()
-    assert ThingId("street", "through") not in d.window.plan.strokes._kept
+    assert ThingId("street", "through") not in d.window.plan.drawing.strokes._kept
 
 
 def test_a_long_sentence_in_the_status_line_shows_its_beginning_and_ends_in_an_ellipsis(drive, court):
@@ -716,7 +716,7 @@ def test_labels_go_along_while_the_plan_is_pushed_and_find_new_places_when_it_re
         assert box.center().y() == pytest.approx(before[text].center().y(), abs=1e-6)
     placed_anew = []
     place_all = plan.labels._place_all
-    monkeypatch.setattr(plan.labels, "_place_all", lambda t: placed_anew.append(1) or place_all(t))
+    monkeypatch.setattr(plan.labels, "_place_all", lambda *a: placed_anew.append(1) or place_all(*a))
     d.qtbot.waitUntil(lambda: bool(placed_anew), timeout=5000)
     boxes = [box for _, _, box, _ in plan.labels._placed]
     assert not any(a.intersects(b) for i, a in enumerate(boxes) for b in boxes[:i])

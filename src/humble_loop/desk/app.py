@@ -16,6 +16,7 @@ from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
 
 from humble_loop.cli import OneLineParser, complain
+from humble_loop.desk.garbage import attend
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import THEMES, font, load_fonts
 from humble_loop.desk.window import MainWindow
@@ -75,6 +76,7 @@ def run(arguments: Sequence[str]) -> int:
     if site is not None:
         session.take(site, options.file)
     window = MainWindow(session, settings)
+    attend(window)
     sys.excepthook = _reporter(window, state / "faults.log")
     window.show()
     app.processEvents()

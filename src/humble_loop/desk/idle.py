@@ -8,7 +8,7 @@ from functools import partial
 
 from PySide6.QtCore import QObject, QTimer
 
-_SLICE = 0.010  # seconds of work between two frames
+_SLICE = 0.006  # seconds of work between two frames
 
 
 class IdleWork(QObject):

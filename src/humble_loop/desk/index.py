@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QLineEdit, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from humble_loop.desk.session import Session
+from humble_loop.engine.query import Engine, gate
 from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.whole.things import name_of, things_of
@@ -21,6 +22,32 @@ class Entry:
     words: str
     thing: ThingId | None
     under: tuple[Entry, ...] = ()
+
+
+Group = tuple[str, int, tuple[Entry, ...]]
+"""A kind's title, how many things it has, and its rows."""
+
+
+@gate
+def listed(q: Engine) -> tuple[Group, ...]:
+    """Each kind's things, those of other kinds that belong under them folded in, in groups of their own titles."""
+    groups: list[Group] = []
+    for kind in kinds():
+        things = things_of(q, kind.key)
+        heads: dict[ThingId, list[Entry]] = {}
+        for thing in things:
+            entry = Entry(name_of(q, thing), thing)
+            under = kind_of(thing.kind).under(q, thing)
+            if under is None:
+                heads[thing] = [entry]
+            else:
+                heads.setdefault(under, []).append(entry)
+        entries = tuple(
+            found[0] if head.kind == kind.key else Entry(f"{name_of(q, head)} ({len(found)})", None, tuple(found))
+            for head, found in heads.items()
+        )
+        groups.append((kind.title, len(things), entries))
+    return tuple(groups)
 
 
 class SiteIndex(QWidget):
@@ -52,8 +79,8 @@ class SiteIndex(QWidget):
 
     def refresh(self) -> None:
         """List the site's things; the tree is made again only when the list is another one."""
-        groups = self._groups()
-        if groups == self._shown:
+        groups = listed(self._session.engine)
+        if groups is self._shown:
             self._mark()
             return
         self._shown = groups
@@ -79,27 +106,6 @@ class SiteIndex(QWidget):
         for inner in entry.under:
             item.addChild(self._item(inner))
         return item
-
-    def _groups(self) -> list[tuple[str, int, tuple[Entry, ...]]]:
-        """Each kind's things, those of other kinds that belong under them folded in, in groups of their own titles."""
-        q = self._session.engine
-        groups = []
-        for kind in kinds():
-            things = things_of(q, kind.key)
-            heads: dict[ThingId, list[Entry]] = {}
-            for thing in things:
-                entry = Entry(name_of(q, thing), thing)
-                under = kind_of(thing.kind).under(q, thing)
-                if under is None:
-                    heads[thing] = [entry]
-                else:
-                    heads.setdefault(under, []).append(entry)
-            entries = tuple(
-                found[0] if head.kind == kind.key else Entry(f"{name_of(q, head)} ({len(found)})", None, tuple(found))
-                for head, found in heads.items()
-            )
-            groups.append((kind.title, len(things), entries))
-        return groups
 
     def _heads(self) -> list[QTreeWidgetItem]:
         found = (self.tree.topLevelItem(i) for i in range(self.tree.topLevelItemCount()))
@@ -135,6 +141,8 @@ class SiteIndex(QWidget):
         if chosen is None:
             return
         item = self._rows.get(chosen)
+        while item is not None and (head := item.parent()) is not None and not head.isExpanded():
+            item = head  # in a folded group, the group is marked
         if item is not None:
             item.setSelected(True)
 

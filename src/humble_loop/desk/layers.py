@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
+from itertools import islice
 
 import numpy as np
 import pyqtgraph as pg
@@ -18,6 +20,7 @@ from humble_loop.lines.describe import Handle, Stroke
 _HANDLE = 4.5  # pixels from the middle of a handle to its edge
 _MOST_LABELS = 140  # in one view: more can neither be read nor placed within a frame
 _REST = 120  # milliseconds without a push after which labels find new places
+_CELL = 3.0  # pixels
 _SIGN = 12.0  # pixels within which two signs of findings are drawn as one
 _SPECK = 2.5  # pixels: what is smaller is left out
 
@@ -62,6 +65,13 @@ class Layer(pg.GraphicsObject):
         return transform
 
 
+@lru_cache(maxsize=8192)
+def _extent(text: str, size: int, weight: int) -> tuple[float, float]:
+    """Width and height of a text in pixels."""
+    metrics = QFontMetricsF(font(size, weight))
+    return metrics.horizontalAdvance(text), metrics.height()
+
+
 class LabelLayer(Layer):
     """Labels that never lie on one another: each takes the nearest free place, with a leader when it moves away."""
 
@@ -87,6 +97,8 @@ class LabelLayer(Layer):
         self._tree = shapely.STRtree([])
         self._placed: list[tuple[Label, QPointF, QRectF, bool]] = []
         self._placed_for: tuple[object, ...] = ()
+        self._tried: list[Label] = []
+        self._new_labels = True
         self._placed_at = (0.0, 0.0)
         self._again = QTimer()
         self._again.setSingleShot(True)
@@ -100,7 +112,7 @@ class LabelLayer(Layer):
         ordered = sorted(labels, key=lambda label: label.rank)
         if ordered == self._labels:
             return
-        self._labels = ordered
+        self._labels, self._new_labels = ordered, True
         self._tree = shapely.STRtree(shapely.points([(label.x, label.y) for label in ordered] or np.empty((0, 2))))
         self.update()
 
@@ -111,10 +123,15 @@ class LabelLayer(Layer):
         transform = self.device(painter)
         # Places are found anew only when the labels or the view are others: most frames repaint the same ones.
         handles = self.clear_of.handles if self.clear_of else ()
-        scales = (transform.m11(), transform.m12(), transform.m21(), transform.m22())
-        now, pushed = (id(self._labels), id(handles), *scales), (transform.m31(), transform.m32())
-        if now != self._placed_for:
-            self._placed_for, self._placed_at, self._placed = now, pushed, self._place_all(transform)
+        # Rounded, so that the same scale is the same although a push changes its last digits.
+        scales = [float(f"{v:.8g}") for v in (transform.m11(), transform.m12(), transform.m21(), transform.m22())]
+        now, pushed = (id(handles), *scales), (transform.m31(), transform.m32())
+        new_labels, self._new_labels = self._new_labels, False
+        if now != self._placed_for or new_labels:
+            wanted = self._wanted(shown, abs(scales[0]))
+            if (now, pushed) != (self._placed_for, self._placed_at) or wanted != self._tried:
+                self._placed = self._place_all(transform, wanted)
+            self._placed_for, self._placed_at, self._tried = now, pushed, wanted
         elif pushed != self._placed_at:
             # While the view is pushed along, labels go with it; they find new places when the hand rests.
             self._push(
@@ -141,46 +158,64 @@ class LabelLayer(Layer):
         self._placed_for = ()
         self.update()
 
-    def _place_all(self, transform: QTransform) -> list[tuple[Label, QPointF, QRectF, bool]]:
-        shown = self.boundingRect()
-        view = transform.mapRect(shown)
-        scale = float(np.hypot(transform.m11(), transform.m12()))
-        taken: list[QRectF] = []
+    def _wanted(self, shown: QRectF, scale: float) -> list[Label]:
+        """The labels to be tried in a view, by rank."""
+        inside = self._tree.query(shapely.box(shown.left(), shown.top(), shown.right(), shown.bottom()))
+        tried = (label for i in np.sort(inside).tolist() if (label := self._labels[i]).least <= scale)
+        return list(islice(tried, 2 * _MOST_LABELS))
+
+    def _place_all(self, transform: QTransform, wanted: list[Label]) -> list[tuple[Label, QPointF, QRectF, bool]]:
+        view = transform.mapRect(self.boundingRect())
+        room = _Room(view)
         for handle in self.clear_of.handles if self.clear_of else ():
             p = transform.map(QPointF(*handle.place))
-            taken.append(QRectF(p.x() - _HANDLE, p.y() - _HANDLE, 2 * _HANDLE, 2 * _HANDLE))
+            room.take(QRectF(p.x() - _HANDLE, p.y() - _HANDLE, 2 * _HANDLE, 2 * _HANDLE))
         found: list[tuple[Label, QPointF, QRectF, bool]] = []
-        inside = self._tree.query(shapely.box(shown.left(), shown.top(), shown.right(), shown.bottom()))
-        tried = 0
-        for i in sorted(inside.tolist()):
-            label = self._labels[i]
-            if label.least > scale:
-                continue
-            if len(found) >= _MOST_LABELS or tried >= 2 * _MOST_LABELS:
+        for label in wanted:
+            if len(found) >= _MOST_LABELS:
                 break
-            tried += 1
             at = transform.map(QPointF(label.x, label.y))
             if not view.contains(at):
                 continue
-            metrics = QFontMetricsF(font(label.size, label.weight))
-            width, height = metrics.horizontalAdvance(label.text), metrics.height()
+            width, height = _extent(label.text, label.size, label.weight)
             box = QRectF(at.x() - width / 2, at.y() - height / 2, width, height)
             if not label.centred:
                 box.translate(width / 2 + 6, -height / 2 - 2)
-            placed = self._place(box, taken, view)
+            placed = self._place(box, room)
             if placed is None:
                 continue
-            taken.append(placed.adjusted(-2, 0, 2, 0))
+            room.take(placed.adjusted(-2, 0, 2, 0))
             away = placed.center() - box.center()
             found.append((label, at, placed, np.hypot(away.x(), away.y()) > 1.5 * height))
         return found
 
-    def _place(self, box: QRectF, taken: list[QRectF], view: QRectF) -> QRectF | None:
+    def _place(self, box: QRectF, room: _Room) -> QRectF | None:
         for dx, dy in self._AROUND:
             candidate = box.translated(dx * (0.5 * box.width() + 10), dy * (box.height() + 1))
-            if view.contains(candidate) and not any(map(candidate.intersects, taken)):
+            if room.free(candidate):
                 return candidate
         return None
+
+
+class _Room:
+    """Which parts of a view are taken, in cells of a few pixels: so a look is as quick among hundreds as among few."""
+
+    def __init__(self, view: QRectF) -> None:
+        self._view = view
+        self._taken = np.zeros((int(view.height() / _CELL) + 2, int(view.width() / _CELL) + 2), dtype=bool)
+
+    def _cells(self, box: QRectF) -> tuple[slice, slice]:
+        left, top = max(0.0, box.left() - self._view.left()), max(0.0, box.top() - self._view.top())
+        right, bottom = max(0.0, box.right() - self._view.left()), max(0.0, box.bottom() - self._view.top())
+        return slice(int(top / _CELL), int(bottom / _CELL) + 1), slice(int(left / _CELL), int(right / _CELL) + 1)
+
+    def take(self, box: QRectF) -> None:
+        """Nothing else may lie here."""
+        self._taken[self._cells(box)] = True
+
+    def free(self, box: QRectF) -> bool:
+        """Whether a box is in view and touches nothing that is taken."""
+        return self._view.contains(box) and not self._taken[self._cells(box)].any()
 
 
 class StrokeLayer(Layer):
@@ -387,33 +422,38 @@ class SignLayer(Layer):
 
     def __init__(self) -> None:
         super().__init__()
-        self._signs: Sequence[tuple[float, float, bool]] = ()
+        self._places = np.empty((0, 2))
+        self._broken: Sequence[bool] = ()
         self.setZValue(70)
 
     def show_signs(self, signs: Sequence[tuple[float, float, bool]]) -> None:
         """Replace the signs: x, y, whether broken."""
-        self._signs = signs
+        self._places = np.array([(x, y) for x, y, _ in signs]).reshape(-1, 2)
+        self._broken = [broken for _, _, broken in signs]
         self.update()
+
+    def _seen(self, transform: QTransform, view: QRectF) -> list[tuple[QPointF, bool]]:
+        """Where in pixels the signs in view stand, one to a place, and whether they are broken."""
+        m = np.array([[transform.m11(), transform.m12()], [transform.m21(), transform.m22()]])
+        at = self._places @ m + [transform.m31(), transform.m32()]
+        inside = (at[:, 0] >= view.left()) & (at[:, 0] <= view.right())
+        inside &= (at[:, 1] >= view.top()) & (at[:, 1] <= view.bottom())
+        index = np.flatnonzero(inside)
+        _, first = np.unique((at[index] // _SIGN).astype(np.int64), axis=0, return_index=True)
+        return [(QPointF(*at[i]), self._broken[i]) for i in index[np.sort(first)].tolist()]
 
     def paint(self, painter: QPainter, *args: object) -> None:
         if self.theme is None:
             return
         shown = self.boundingRect()
         transform = self.device(painter)
-        view = transform.mapRect(shown)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        taken: set[tuple[int, int]] = set()
-        for x, y, broken in self._signs:
-            place = transform.map(QPointF(x, y))
-            cell = (int(place.x() / _SIGN), int(place.y() / _SIGN))
-            if cell in taken or not view.contains(place):
-                continue
-            taken.add(cell)
+        pens = {broken: self.theme.pen("broken" if broken else "near", 1.6) for broken in (True, False)}
+        painter.setBrush(self.theme.colour("paper", 235))
+        for place, broken in self._seen(transform, transform.mapRect(shown)):
             at = place + QPointF(0, -19)  # on a stem, so that it does not hide what it speaks of
-            role = "broken" if broken else "near"
-            painter.setPen(self.theme.pen(role, 1.6))
+            painter.setPen(pens[broken])
             painter.drawLine(place, at + QPointF(0, 6))
-            painter.setBrush(self.theme.colour("paper", 235))
             if broken:
                 shape = [QPointF(0, -9), QPointF(8.5, 6), QPointF(-8.5, 6)]
             else:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtGui import QMouseEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QLabel, QWidget
 
 from humble_loop.desk.drawing import SectionView, section_view, windows_of
 from humble_loop.desk.follower import Follower
@@ -49,6 +49,8 @@ class LongSection(DrawingView):
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._show_windows)
+        self._nothing = QLabel("choose a street or a turning head to see its long section", self)
+        self._nothing.move(10, 4)
         self.plotItem.getAxis("left").setWidth(46)
         self.plotItem.getAxis("bottom").setHeight(20)
         self.hovered.connect(self._on_hover)
@@ -95,7 +97,9 @@ class LongSection(DrawingView):
             self.handles.show_handles([])
             self.labels.show_labels([])
             self.windows.show_shapes([])
+            self._show_axes(False)
             return
+        self._show_axes(True)
         if made is not self._shown:
             self._shown = made
             self._lines["ground"].setData(*made.ground)
@@ -111,6 +115,11 @@ class LongSection(DrawingView):
                 self._fitted = None  # it is being drawn, and grows
         self._show_labels(made)
         self._later.start(600 if self.session.dragging else 60)
+
+    def _show_axes(self, shown: bool) -> None:
+        for name in ("left", "bottom"):
+            self.plotItem.getAxis(name).setVisible(shown)
+        self._nothing.setVisible(not shown)
 
     def _show_handles(self) -> None:
         thing = self.session.thing

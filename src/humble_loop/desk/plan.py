@@ -5,78 +5,38 @@ Places are measured from the site's origin; only what people read is as they kno
 
 from __future__ import annotations
 
-import time
-from collections.abc import Callable
 from dataclasses import replace
-from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPen
+from PySide6.QtCore import QRectF, QTimer, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QWidget
 
-from humble_loop.desk.drawing import WITH_CONTOURS, details, fine_lines, outline, outline_of_all
+from humble_loop.desk.drawing import details, outline
 from humble_loop.desk.layers import (
-    ArrowLayer,
     CrossLayer,
-    Label,
-    PairsLayer,
-    PolygonLayer,
-    Shape,
     SignLayer,
-    StrokeLayer,
 )
 from humble_loop.desk.picking import thing_at
 from humble_loop.desk.session import Session, Station
+from humble_loop.desk.site_drawing import SiteDrawing
 from humble_loop.desk.sketch import Sketch
 from humble_loop.desk.theme import Theme
-from humble_loop.desk.values import show
 from humble_loop.desk.view import DrawingView
 from humble_loop.desk.welcome import Welcome
 from humble_loop.engine.query import Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.ground.reads import current_surface
 from humble_loop.kinds.street.plan import StreetLine, boxes
-from humble_loop.lines import describe
-from humble_loop.lines.describe import Drawing, Handle, Place
-from humble_loop.lines.faces import FaceId, finished_mesh
+from humble_loop.lines.describe import Handle, Place
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import ThingId, line_plan
-from humble_loop.lines.standing import kind_of, kinds
-from humble_loop.whole.things import all_things, faces_of
+from humble_loop.lines.standing import kinds
+from humble_loop.whole.things import things_of
 
-_ROLES: dict[str, tuple[str, float, Qt.PenStyle, float]] = {
-    # role: colour, width, dash, and from how many pixels to a metre it is drawn
-    "contours": ("ground", 0.3, Qt.PenStyle.SolidLine, 0.4),
-    "main contours": ("ground", 0.6, Qt.PenStyle.SolidLine, 0.15),
-    "survey": ("ground", 0.7, Qt.PenStyle.DashLine, 0.5),
-    "centreline": ("crown", 1.2, Qt.PenStyle.DashDotLine, 0.0),
-    "left lip": ("left_lip", 1.8, Qt.PenStyle.SolidLine, 0.25),
-    "right lip": ("right_lip", 1.8, Qt.PenStyle.SolidLine, 0.25),
-    "return": ("crown", 1.8, Qt.PenStyle.SolidLine, 0.25),
-    "kerb": ("quiet", 0.9, Qt.PenStyle.SolidLine, 2.0),
-    "path": ("quiet", 0.7, Qt.PenStyle.SolidLine, 1.5),
-    "boundary": ("ink", 1.1, Qt.PenStyle.SolidLine, 0.15),
-    "toe": ("quiet", 0.7, Qt.PenStyle.DotLine, 1.0),
-    "cut hachure": ("cut", 0.8, Qt.PenStyle.SolidLine, 1.5),
-    "fill hachure": ("fill", 0.8, Qt.PenStyle.SolidLine, 1.5),
-}
-_OTHER = ("ink", 1.1, Qt.PenStyle.SolidLine, 0.0)
 _SOON, _PAUSE = 25, 110  # milliseconds until the rest is shown: after a change, and when a drag pauses
+_SMALL = 12  # things that are drawn at once, all of them
 _CHOOSE = 14.0  # pixels from a thing within which it is chosen
-_SLICE = 0.010  # seconds of work between two frames
-
-
-def _pen(theme: Theme, role: str) -> tuple[QPen, float]:
-    colour, width, style, least = _ROLES.get(role, _OTHER)
-    if width < 0.7:
-        return theme.faint(colour, width, style), least
-    return (theme.pen(colour, width, style) if width > 1.0 else theme.faint(colour, 0.85, style)), least
-
-
-def _outline_of(thing: ThingId) -> ThingId:
-    """Under what a thing's outline is kept, beside its details."""
-    return ThingId(thing.kind, f"{thing.id} outline")
 
 
 class PlanView(DrawingView):
@@ -88,25 +48,13 @@ class PlanView(DrawingView):
         super().__init__(session, parent, axes=False)
         self.plotItem.vb.setAspectLocked(True)
         self._halo = self.curve(25)
-        self.ground_lines, self.strokes = StrokeLayer(2, _pen), StrokeLayer(30, _pen)
-        self.areas, self.fine = PolygonLayer(10), PairsLayer(18, "window", 3.0)
-        self.signs, self.cross, self.arrows = SignLayer(), CrossLayer(), ArrowLayer()
-        self.chosen_area = PolygonLayer(11)
-        areas = (self.areas, self.chosen_area)
-        for layer in (self.ground_lines, self.strokes, *areas, self.fine, self.signs, self.cross, self.arrows):
+        self.drawing = SiteDrawing(self)
+        self.signs, self.cross = SignLayer(), CrossLayer()
+        for layer in (self.signs, self.cross):
             self.add_layer(layer)
         self.sketch: Sketch | None = None
-        self.show_flow = True
         self.welcome = Welcome(self)
         self._findings: tuple[Finding, ...] = ()
-        self._drawn: dict[ThingId, Drawing] = {}
-        self._areas_in: Theme | None = None
-        self._labels_of: dict[int, tuple[Drawing, list[Label]]] = {}
-        self._labels_in: object = None
-        self._later = QTimer(self)
-        self._later.setSingleShot(True)
-        self._later.timeout.connect(self._refresh_slowly)
-        self._queue: list[Callable[[], object]] = []
         self._behind = False
         self._follow = QTimer(self)
         self._follow.setSingleShot(True)
@@ -122,8 +70,7 @@ class PlanView(DrawingView):
         super().paint_in(theme)
         self._halo.setPen(theme.pen("chosen", 7.0, alpha=60))
         self.welcome.paint_in(theme)
-        self._show_areas()
-        self._show_labels()
+        self.drawing.recolour()
 
     # Showing the site
 
@@ -133,18 +80,15 @@ class PlanView(DrawingView):
             return
         self.welcome.show_for(self.session)
         if self.session.dragging and self.sketch is None and not self.dragging.active:
-            self._fill_queue(())  # another view is dragged: the plan follows when the hand pauses
-            self._later.start(_PAUSE)
+            self.drawing.show_rest((), _PAUSE)  # another view is dragged: the plan follows when the hand pauses
             return
         if self.dragging.active:
             # What is under the hand leads, at once; its lines follow when that is painted.
             self._show_under_hand()
             self._behind = True
-            self._fill_queue(())
-            self._later.start(_PAUSE)
+            self.drawing.show_rest((), _PAUSE)
             return
-        self._fill_queue(self._show_near())
-        self._later.start(_PAUSE if self.session.dragging else _SOON)
+        self.drawing.show_rest(self._show_near(), _PAUSE if self.session.dragging else _SOON)
 
     def _show_under_hand(self) -> None:
         held, place = self.dragging.handle, self.dragging.place
@@ -161,10 +105,8 @@ class PlanView(DrawingView):
     def _show_near(self) -> tuple[ThingId, ...]:
         """Show the things in hand, and those that change with them, and their handles; returns them."""
         urgent = self._urgent()
-        for thing in urgent:
-            self._show_outline(thing)
-            if self.sketch is not None:
-                self._show_details(thing)  # while sketching, batters' reach is what one wants to see
+        # While sketching, the reach of batters is what one wants to see.
+        self.drawing.show_now(urgent, whole=self.sketch is not None)
         self.handles.chosen = self.session.chosen.held
         self.handles.show_handles([] if self.sketch else self._handles())
         self._show_halo()
@@ -173,13 +115,13 @@ class PlanView(DrawingView):
     def _urgent(self) -> tuple[ThingId, ...]:
         """The thing in hand with what stands on the same street, or at first all of a small site."""
         q = self.session.engine
-        things = [t for t in all_things(q) if not kind_of(t.kind).together and t.kind != "ground"]
-        if not self.session.dragging and len(things) <= 12:
-            return tuple(things)
+        singly = [k.key for k in kinds() if not k.together and k.key != "ground"]
+        if not self.session.dragging and sum(len(things_of(q, key)) for key in singly) <= _SMALL:
+            return tuple(t for key in singly for t in things_of(q, key))
         street = self.session.street if self.sketch is None else self.sketch.id
         if not street:
             return ()
-        return tuple(t for t in things if t.kind != "lot" and _concerns(t, street))
+        return tuple(t for key in singly if key != "lot" for t in things_of(q, key) if _concerns(t, street))
 
     def _handles(self) -> list[Handle]:
         thing, q = self.session.thing, self.session.engine
@@ -193,118 +135,10 @@ class PlanView(DrawingView):
                 continue
         return found
 
-    def _fill_queue(self, done: tuple[ThingId, ...]) -> None:
-        """Line up what is to be shown when there is time, in steps of a few milliseconds each."""
-        q = self.session.engine
-        things = [t for t in all_things(q) if not kind_of(t.kind).together]
-        at_once = set(done)
-        steps: list[Callable[[], object]] = [partial(self._show_outline, t) for t in things if t not in at_once]
-        steps += [partial(self._show_together, k.key) for k in kinds() if k.together]
-        for t in things:
-            steps += [partial(self._show_faces_first, t), partial(self._show_details, t)]
-        self._queue = [*steps, self._forget_gone, self._show_areas, self._show_labels, self._show_fine]
-
-    def _show_faces_first(self, thing: ThingId) -> None:
-        """Faces one by one, so that what is drawn of the whole thing afterwards is quickly answered."""
-        q = self.session.engine
-        made = q.attempt(faces_of, thing)
-        if not isinstance(made, Unsolved) and thing.kind != "lot":
-            self._queue[:0] = [partial(q.attempt, finished_mesh, id) for id in made]
-
-    def _refresh_slowly(self) -> None:
-        """Work the queue in slices short enough not to be felt."""
-        until = time.perf_counter() + _SLICE
-        while self._queue and time.perf_counter() < until:
-            self._queue.pop(0)()
-        if self._queue:
-            self._later.start(0)
-
     @property
     def settled(self) -> bool:
         """Whether everything that is to be shown is shown."""
-        return not self._queue
-
-    def _show_outline(self, thing: ThingId) -> None:
-        made = self.session.engine.attempt(outline, thing)
-        self.strokes.show_strokes(thing, () if isinstance(made, Unsolved) else made.strokes)
-        if not isinstance(made, Unsolved) and (made.areas or made.labels):
-            self._drawn[_outline_of(thing)] = made
-
-    def _show_together(self, kind: str) -> None:
-        made = self.session.engine.attempt(outline_of_all, kind)
-        self.ground_lines.show_strokes(kind, () if isinstance(made, Unsolved) else made.strokes)
-
-    def _show_details(self, thing: ThingId) -> None:
-        made = self.session.engine.attempt(details, thing)
-        if isinstance(made, Unsolved):
-            made = Drawing()
-        layer = self.ground_lines if thing.kind == "ground" else self.strokes
-        layer.show_strokes((thing, "details"), made.strokes)
-        self._drawn[thing] = made
-
-    def _forget_gone(self) -> None:
-        things = set(all_things(self.session.engine))
-        keys = {*things, *((t, "details") for t in things)}
-        self.strokes.keep_only(keys)
-        self.ground_lines.keep_only({*keys, *(k.key for k in kinds() if k.together)})
-        self._drawn = {t: d for t, d in self._drawn.items() if ThingId(t.kind, t.id.removesuffix(" outline")) in things}
-
-    def _show_fine(self) -> None:
-        """Fine contours and flow arrows, face by face."""
-        q = self.session.engine
-        found = []
-        for thing in all_things(q):
-            made = q.attempt(faces_of, thing)
-            for id in () if isinstance(made, Unsolved) or thing.kind == "lot" else made:
-                mesh = q.attempt(finished_mesh, id)
-                if not isinstance(mesh, Unsolved) and mesh.role in WITH_CONTOURS:
-                    found.append(id)
-        self._queue += [partial(q.attempt, fine_lines, id) for id in found]
-        self._queue.append(partial(self._take_fine, found))
-
-    def _take_fine(self, faces: list[FaceId]) -> None:
-        made = [self.session.engine.attempt(fine_lines, id) for id in faces]
-        good = [m for m in made if not isinstance(m, Unsolved)]
-        self.fine.show_pairs([m[0] for m in good])
-        arrows = np.concatenate([m[1] for m in good]) if good and self.show_flow else np.empty((0, 4))
-        self.arrows.show_arrows(arrows)
-
-    def _show_areas(self) -> None:
-        if self.theme is None:
-            return
-        if self._areas_in is not self.theme:
-            self._areas_in = self.theme
-            self.areas.show_shapes(())  # all in other colours
-        self.areas.show_groups((d, partial(self._shapes_of, d)) for d in self._drawn.values() if d.areas)
-        self._show_chosen_area()
-
-    def _shapes_of(self, drawn: Drawing) -> list[Shape]:
-        assert self.theme is not None
-        t = self.theme
-        shapes: list[Shape] = []
-        for area in drawn.areas:
-            if area.role != "pad":
-                shapes.append((area.ring, None, t.pen("lot", 1.0)))
-                continue
-            set_ = area.state == "set"
-            pen = t.pen("broken", 1.8) if area.wrong else t.pen("ink", 1.4 if set_ else 0.7, alpha=160)
-            shapes.append((area.ring, self._depth_colour(area.depth), pen))
-        return shapes
-
-    def _show_chosen_area(self) -> None:
-        """Light up the area of what is chosen, apart from all others, so that choosing costs the same in any site."""
-        if self.theme is None:
-            return
-        thing, t = self.session.chosen.thing, self.theme
-        drawn = [d for d in (self._drawn.get(thing), self._drawn.get(_outline_of(thing))) if d] if thing else []
-        areas = [a for d in drawn for a in d.areas if a.role != "pad" and a.thing == thing]
-        self.chosen_area.show_shapes([(a.ring, t.colour("chosen", 26), t.pen("chosen", 2.0)) for a in areas])
-
-    def _depth_colour(self, depth: float) -> QColor:
-        """Brown where the ground is cut, teal where it is filled, stronger with depth up to 1.5 m."""
-        assert self.theme is not None
-        share = min(abs(depth) / 1.5, 1.0) if np.isfinite(depth) else 0.0
-        return self.theme.colour("cut" if depth < 0 else "fill", int(25 + 125 * share))
+        return self.drawing.settled
 
     def _show_halo(self) -> None:
         line = self.session.section_line
@@ -319,19 +153,6 @@ class PlanView(DrawingView):
         """Put signs where findings are."""
         self._findings = findings
         self.signs.show_signs([(*f.place, f.severity == "broken") for f in findings if f.place])
-
-    def _show_labels(self) -> None:
-        settings = self.session.site.settings
-        old = self._labels_of if self._labels_in is settings else {}
-        self._labels_in, self._labels_of = settings, {}
-        for d in self._drawn.values():
-            if not d.labels:
-                continue
-            kept = old.get(id(d))
-            if kept is None or kept[0] is not d:
-                kept = d, [_label(la, settings) for la in d.labels]
-            self._labels_of[id(d)] = kept
-        self.labels.show_labels([la for _, labels in self._labels_of.values() for la in labels])
 
     def fit(self) -> None:
         """Show everything."""
@@ -373,7 +194,7 @@ class PlanView(DrawingView):
         return float(pixels * size[0])
 
     def _on_chosen(self) -> None:
-        self._show_chosen_area()
+        self.drawing.show_chosen_area()
         if not self.session.dragging:
             self._show_near()
 
@@ -449,14 +270,3 @@ class PlanView(DrawingView):
 def _concerns(thing: ThingId, street: str) -> bool:
     """Whether a thing is a street or stands on it; what meets it elsewhere is drawn when there is time."""
     return thing.id == street or thing.id.startswith(f"{street}:")
-
-
-_RANK_LEAST = {2: 1.8, 3: 0.8, 4: 3.0, 8: 0.5}  # pixels to a metre from which labels of a rank are worth placing
-
-
-def _label(label: describe.Label, settings: object) -> Label:
-    text = label.words if label.unit == "text" else show(label.unit, label.value, settings)  # type: ignore[arg-type]
-    if label.state == "set":
-        text = f"● {text}"
-    least = _RANK_LEAST.get(label.rank, 0.0)
-    return Label(*label.place, text, label.role, label.size, label.weight, label.rank, label.centred, least)

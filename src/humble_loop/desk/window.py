@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QSettings, Qt
+from PySide6.QtCore import QSettings, Qt, Signal
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QSplitter, QToolButton, QVBoxLayout, QWidget
 
@@ -39,6 +39,8 @@ from humble_loop.whole.things import all_things, faces_of, name_of
 
 class MainWindow(QMainWindow):
     """The application's window."""
+
+    caught_up = Signal()  # with everything that waits to be worked out
 
     def __init__(self, session: Session, settings: QSettings) -> None:
         super().__init__()
@@ -258,7 +260,7 @@ class MainWindow(QMainWindow):
 
     def toggle_flow(self) -> None:
         """Show or hide flow arrows."""
-        self.plan.show_flow = not self.plan.show_flow
+        self.plan.drawing.show_flow = not self.plan.drawing.show_flow
         self.plan.refresh()
 
     def fit(self) -> None:
@@ -344,6 +346,7 @@ class MainWindow(QMainWindow):
             yield
         self._show_findings()
         yield from q.tidy()
+        self.caught_up.emit()
 
     @property
     def settled(self) -> bool:

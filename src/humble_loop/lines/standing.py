@@ -10,6 +10,7 @@ if TYPE_CHECKING:
     from humble_loop.lines.kind import Kind
 
 _standing: tuple[Kind, ...] = ()
+_by_key: dict[str, Kind] = {}
 
 
 def kinds() -> tuple[Kind, ...]:
@@ -19,13 +20,13 @@ def kinds() -> tuple[Kind, ...]:
 
 def kind_of(key: str) -> Kind:
     """The kind with that key."""
-    return next(k for k in _standing if k.key == key)
+    return _by_key[key]
 
 
 def stand(*all_kinds: Kind) -> None:
     """Let these kinds, and no others, stand."""
-    global _standing
-    _standing = all_kinds
+    global _standing, _by_key
+    _standing, _by_key = all_kinds, {k.key: k for k in all_kinds}
 
 
 @contextmanager
