@@ -346,6 +346,7 @@ def test_a_value_that_is_no_number_is_refused_beside_it(drive, brickworks):
 def test_a_pads_state_is_a_switch(drive, brickworks):
     d = drive(brickworks)
     d.session.choose(ThingId("lot", lot_named(d.session.engine, "Kiln Court L2").id))
+    d.settle()
     made = pad_of(d.session.engine, "Kiln Court L2")
     mark = next(b for b in d.window.facts._rows.findChildren(QToolButton, "mark") if b.isEnabled())
     assert mark.text() == "○"

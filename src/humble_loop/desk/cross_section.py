@@ -48,7 +48,7 @@ class CrossSection(DrawingView):
         self._made: CrossView | None = None
         # It may need batters, or a cut through the whole surface, so it follows a drag at a slower pace.
         self._follower = Follower(session, self.refresh, self, lambda: False, apart=0.5)
-        session.chosen_changed.connect(self.refresh)
+        session.chosen_changed.connect(lambda: self._soon.start(0))  # after what was clicked is lit
         self.plotItem.vb.sigResized.connect(lambda: self._scale())
         session.cursor_moved.connect(self._on_cursor)
 

@@ -65,10 +65,13 @@ class FactsPanel(QSplitter):
         self._later.start(150 if self._session.dragging else 40)
 
     def _on_chosen(self) -> None:
-        if self._session.dragging:
-            self._later.start(150)
-        else:
-            self.refresh()
+        # After what was clicked is lit in the plan.
+        self._later.start(150 if self._session.dragging else 0)
+
+    @property
+    def settled(self) -> bool:
+        """Whether what is chosen is shown as it is."""
+        return not self._later.isActive()
 
     def show_findings(self, findings: tuple[Finding, ...]) -> None:
         """Take the site's findings."""

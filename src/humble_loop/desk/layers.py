@@ -72,6 +72,12 @@ def _extent(text: str, size: int, weight: int) -> tuple[float, float]:
     return metrics.horizontalAdvance(text), metrics.height()
 
 
+def _rounded(t: QTransform) -> tuple[float, ...]:
+    """A transform, so that it is the same although a push changes the last digits of its scale."""
+    scales = (float(f"{v:.8g}") for v in (t.m11(), t.m12(), t.m21(), t.m22()))
+    return (*scales, round(t.m31(), 3), round(t.m32(), 3))
+
+
 class LabelLayer(Layer):
     """Labels that never lie on one another: each takes the nearest free place, with a leader when it moves away."""
 
@@ -96,10 +102,10 @@ class LabelLayer(Layer):
         self._labels: Sequence[Label] = ()
         self._tree = shapely.STRtree([])
         self._placed: list[tuple[Label, QPointF, QRectF, bool]] = []
-        self._placed_for: tuple[object, ...] = ()
+        self._placed_in: tuple[float, ...] | None = None
+        self._placed_by: Sequence[Handle] = ()
         self._tried: list[Label] = []
-        self._new_labels = True
-        self._placed_at = (0.0, 0.0)
+        self._stale = True
         self._again = QTimer()
         self._again.setSingleShot(True)
         self._again.setInterval(_REST)
@@ -112,7 +118,7 @@ class LabelLayer(Layer):
         ordered = sorted(labels, key=lambda label: label.rank)
         if ordered == self._labels:
             return
-        self._labels, self._new_labels = ordered, True
+        self._labels, self._stale = ordered, True
         self._tree = shapely.STRtree(shapely.points([(label.x, label.y) for label in ordered] or np.empty((0, 2))))
         self.update()
 
@@ -121,24 +127,18 @@ class LabelLayer(Layer):
             return
         shown = self.boundingRect()
         transform = self.device(painter)
-        # Places are found anew only when the labels or the view are others: most frames repaint the same ones.
+        # Places are found anew only when the labels are others, or when a view that was moved has come to rest.
         handles = self.clear_of.handles if self.clear_of else ()
-        # Rounded, so that the same scale is the same although a push changes its last digits.
-        scales = [float(f"{v:.8g}") for v in (transform.m11(), transform.m12(), transform.m21(), transform.m22())]
-        now, pushed = (id(handles), *scales), (transform.m31(), transform.m32())
-        new_labels, self._new_labels = self._new_labels, False
-        if now != self._placed_for or new_labels:
-            wanted = self._wanted(shown, abs(scales[0]))
-            if (now, pushed) != (self._placed_for, self._placed_at) or wanted != self._tried:
+        now, view = _rounded(transform), transform.mapRect(shown)
+        if self._stale or self._placed_in is None:
+            wanted = self._wanted(shown, float(np.hypot(transform.m11(), transform.m12())))
+            if (now, handles) != (self._placed_in, self._placed_by) or wanted != self._tried:
                 self._placed = self._place_all(transform, wanted)
-            self._placed_for, self._placed_at, self._tried = now, pushed, wanted
-        elif pushed != self._placed_at:
-            # While the view is pushed along, labels go with it; they find new places when the hand rests.
-            self._push(
-                QPointF(pushed[0] - self._placed_at[0], pushed[1] - self._placed_at[1]), transform.mapRect(shown)
-            )
-            self._placed_at = pushed
+            self._tried, self._stale = wanted, False
+        elif now != self._placed_in or handles is not self._placed_by:
+            self._carry(transform, view)
             self._again.start()
+        self._placed_in, self._placed_by = now, handles
         painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
         back, leader = self.theme.colour("paper", 205), self.theme.pen("quiet", 0.7, alpha=150)
         for label, at, box, far in self._placed:
@@ -150,12 +150,26 @@ class LabelLayer(Layer):
             painter.setPen(self.theme.colour(label.role))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, label.text)
 
-    def _push(self, by: QPointF, view: QRectF) -> None:
-        moved = [(label, at + by, box.translated(by), far) for label, at, box, far in self._placed]
-        self._placed = [m for m in moved if view.contains(m[2])]
+    def _carry(self, transform: QTransform, view: QRectF) -> None:
+        """While the view is moved, labels go along with their places, as far as they find room."""
+        room, kept = self._room(transform, view), []
+        for label, old, box, far in self._placed:
+            at = transform.map(QPointF(label.x, label.y))
+            moved = box.translated(at - old)
+            if room.free(moved):
+                room.take(moved)
+                kept.append((label, at, moved, far))
+        self._placed, self._tried = kept, []  # so that all are placed anew at rest
+
+    def _room(self, transform: QTransform, view: QRectF) -> _Room:
+        room = _Room(view)
+        for handle in self.clear_of.handles if self.clear_of else ():
+            p = transform.map(QPointF(*handle.place))
+            room.take(QRectF(p.x() - _HANDLE, p.y() - _HANDLE, 2 * _HANDLE, 2 * _HANDLE))
+        return room
 
     def _place_again(self) -> None:
-        self._placed_for = ()
+        self._stale = True
         self.update()
 
     def _wanted(self, shown: QRectF, scale: float) -> list[Label]:
@@ -166,10 +180,7 @@ class LabelLayer(Layer):
 
     def _place_all(self, transform: QTransform, wanted: list[Label]) -> list[tuple[Label, QPointF, QRectF, bool]]:
         view = transform.mapRect(self.boundingRect())
-        room = _Room(view)
-        for handle in self.clear_of.handles if self.clear_of else ():
-            p = transform.map(QPointF(*handle.place))
-            room.take(QRectF(p.x() - _HANDLE, p.y() - _HANDLE, 2 * _HANDLE, 2 * _HANDLE))
+        room = self._room(transform, view)
         found: list[tuple[Label, QPointF, QRectF, bool]] = []
         for label in wanted:
             if len(found) >= _MOST_LABELS:

@@ -351,7 +351,7 @@ class MainWindow(QMainWindow):
     @property
     def settled(self) -> bool:
         """Whether all that waits to be worked out is done."""
-        return self.plan.settled and not self._idle.busy and not self.solid.busy
+        return self.plan.settled and self.facts.settled and not self._idle.busy and not self.solid.busy
 
     def _show_findings(self) -> None:
         self.findings = findings(self.session.engine)

@@ -51,7 +51,7 @@ class TriangleGrid:
         shape = (columns * rows, len(triangles))
         table = csr_array((np.ones(len(cells), dtype=np.int8), (cells, owners)), shape=shape)
         return TriangleGrid(
-            points, triangles, float(cell), columns, rows, table.indptr, table.indices, _weights(a, b, c)
+            points, triangles, float(cell), columns, rows, table.indptr, table.indices, weights_of(a, b, c)
         )
 
     def batches(self, p: Floats) -> list[Ints]:
@@ -66,6 +66,8 @@ class TriangleGrid:
 
     def find(self, p: Floats, slack: float) -> Ints:
         """Index of a triangle that holds each point (n, 2), -1 where none does."""
+        if len(p) == 1:
+            return np.array([self._find_one(float(p[0, 0]), float(p[0, 1]), slack)])
         found = np.full(len(p), -1, dtype=np.int64)
         with np.errstate(invalid="ignore"):
             ok = np.all(np.isfinite(p), axis=1) & np.all(p >= -self.cell, axis=1)
@@ -88,6 +90,16 @@ class TriangleGrid:
             position[active] += 1
             active = active[position[active] < end[active]]
         return found
+
+    def _find_one(self, x: float, y: float, slack: float) -> int:
+        """For one point: all triangles of its cell in one go, which is what a cursor needs."""
+        i, j = x / self.cell, y / self.cell
+        if not (-1.0 <= i <= self.columns + 1 and -1.0 <= j <= self.rows + 1):  # also where it is no number
+            return -1
+        cell = min(max(int(j), 0), self.rows - 1) * self.columns + min(max(int(i), 0), self.columns - 1)
+        members = self.members[self.first[cell] : self.first[cell + 1]]
+        k = holding(self.weights.take(members, axis=0), x, y, slack)
+        return int(members[k]) if k >= 0 else -1
 
     def near_lines(self, start: Floats, end: Floats) -> tuple[Ints, Ints]:
         """Pairs (line, triangle) of every triangle that a straight line from ``start`` to ``end`` may cross.
@@ -140,7 +152,17 @@ def _touches(cells: Ints, owners: Ints, a: Floats, b: Floats, c: Floats, cell: f
     return keep
 
 
-def _weights(a: Floats, b: Floats, c: Floats) -> Floats:
+def holding(weights: Floats, x: float, y: float, slack: float) -> int:
+    """The first of some triangles, given by their weights (m, 6), that holds a point; -1 where none does."""
+    u = weights[:, 0] * x + weights[:, 1] * y + weights[:, 2]
+    v = weights[:, 3] * x + weights[:, 4] * y + weights[:, 5]
+    hit = (u >= -slack) & (v >= -slack) & (u + v <= 1 + slack)
+    k = int(hit.argmax()) if len(hit) else 0
+    return k if len(hit) and hit[k] else -1
+
+
+def weights_of(a: Floats, b: Floats, c: Floats) -> Floats:
+    """The two barycentric functions (m, 6) of triangles with corners a, b, c (each (m, 2)): a x + b y + c."""
     u, v = b - a, c - a
     det = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
     flat = det == 0

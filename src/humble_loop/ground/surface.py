@@ -9,9 +9,10 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from humble_loop.geometry.arrays import Floats, Ints, frozen
-from humble_loop.ground.grid import TriangleGrid
+from humble_loop.ground.grid import TriangleGrid, holding, weights_of
 
 _EDGE = 1e-9  # barycentric slack, so that a point on an edge belongs to a triangle
+_FEW = 400  # triangles that are all tried for one point, sooner than an index of them is made
 
 
 class Surface:
@@ -75,6 +76,10 @@ class Surface:
         return TriangleGrid.build(self.local[:, :2], self.triangles)
 
     @cached_property
+    def _weights(self) -> Floats:
+        return weights_of(*(self.local[:, :2].take(self.triangles[:, k], axis=0) for k in range(3)))
+
+    @cached_property
     def planes(self) -> Floats:
         """Coefficients (m, 3): level = a x + b y + c, with x, y measured from ``origin``."""
         p = self.local
@@ -110,6 +115,8 @@ class Surface:
         p = np.atleast_2d(np.asarray(points, dtype=np.float64))[:, :2] - self.origin
         if self.empty:
             return np.full(len(p), -1)
+        if len(p) == 1 and len(self.triangles) <= _FEW and "grid" not in self.__dict__:
+            return np.array([holding(self._weights, float(p[0, 0]), float(p[0, 1]), _EDGE)])
         return self.grid.find(p, _EDGE)
 
     def levels(self, points: ArrayLike) -> Floats:
@@ -118,6 +125,11 @@ class Surface:
         z = np.full(len(p), np.nan)
         if self.empty:
             return z
+        if len(p) == 1:
+            t = self.find(p)
+            x, y = p[0] - self.origin
+            a, b, c = self.planes[t[0]]
+            return np.array([a * x + b * y + c]) if t[0] >= 0 else z
         x = p - self.origin
         for part in self.grid.batches(x):
             xp = x[part]
