@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from io import StringIO
 from pathlib import Path
 from typing import Any
@@ -158,14 +159,12 @@ def write_dxf(site: Delivery, path: Path) -> None:
     drawing = new_drawing("R2018", setup=True)
     drawing.units = 6
     space = drawing.modelspace()
-    roles = dict.fromkeys(line.role for line in site.lines if line.role not in _NOT_DRAWN)
+    lines = [line for line in site.lines if line.role not in _NOT_DRAWN]
+    roles = dict.fromkeys(line.role for line in lines)
     for name in (*_COLOURS, *(r for r in roles if r not in _COLOURS)):
         drawing.layers.add(name, color=_COLOURS.get(name, 7))
     for alignment in site.alignments:
         _write_centreline(space, alignment)
-    for line in site.lines:
-        if line.role not in _NOT_DRAWN:
-            space.add_polyline3d(line.points, dxfattribs={"layer": line.role})
     for land in site.parcels:
         space.add_lwpolyline(land.outline, close=True, dxfattribs={"layer": "lot"})
         space.add_text(land.name, height=0.8, dxfattribs={"layer": "lot", "insert": tuple(land.outline.mean(axis=0))})
@@ -175,25 +174,46 @@ def write_dxf(site: Delivery, path: Path) -> None:
         space.add_text(str(number), height=0.4, dxfattribs=text)
     for level, contour in contour_lines(site.finished, site.contour_interval):
         space.add_lwpolyline(contour, dxfattribs={"layer": "finished contour", "elevation": float(level)})
-    corners = site.finished.points[site.finished.triangles]
-    handles = [drawing.entitydb.handles.next() for _ in range(len(corners))]
+    handle, owner = drawing.entitydb.handles.next, space.layout_key
+    many = [_polyline(line.role, line.points, handle, owner) for line in lines]
+    many += _faces(site.finished.points[site.finished.triangles], handle, owner)
     written = StringIO()
     drawing.write(written)
-    path.write_text(_with_faces(written.getvalue(), corners, handles, space.layout_key), encoding="utf-8")
+    path.write_text(_with_entities(written.getvalue(), many), encoding="utf-8")
 
 
-def _with_faces(text: str, corners: Floats, handles: list[str], owner: str) -> str:
-    """A drawing with 3D faces (n, 3, 3) at the end of its entities.
+# A drawing has more vertices and faces than all else together: one by one through the library they take a minute for a
+# large estate, and as text a second. Their handles are reserved in the drawing.
 
-    A surface has more faces than all else in the drawing has entities; one by one through the library they take a
-    minute for a large estate, and as text a second. ``handles`` are reserved for them in the drawing.
-    """
+
+def _with_entities(text: str, many: list[str]) -> str:
+    """A drawing with more entities, as they stand in the file, at the end of its own."""
     begin = text.index("ENTITIES\n", text.index("  2\nENTITIES\n"))
     end = text.index("  0\nENDSEC\n", begin)
+    return text[:end] + "".join(many) + text[end:]
+
+
+def _entity(kind: str, handle: str, owner: str, layer: str) -> str:
+    return f"  0\n{kind}\n  5\n{handle}\n330\n{owner}\n100\nAcDbEntity\n  8\n{layer}\n"
+
+
+def _polyline(layer: str, points: Floats, handle: Callable[[], str], owner: str) -> str:
+    """A 3D polyline (n, 3)."""
+    own = handle()
+    head = (
+        f"{_entity('POLYLINE', own, owner, layer)}100\nAcDb3dPolyline\n 66\n1\n 10\n0.0\n 20\n0.0\n 30\n0.0\n 70\n8\n"
+    )
+    vertex = f"{_entity('VERTEX', '{}', own, layer)}100\nAcDbVertex\n100\nAcDb3dPolylineVertex\n"
+    vertex += " 10\n{:.9f}\n 20\n{:.9f}\n 30\n{:.9f}\n 70\n32\n"
+    vertices = "".join(vertex.format(handle(), *p) for p in points.tolist())
+    return f"{head}{vertices}{_entity('SEQEND', handle(), own, layer)}"
+
+
+def _faces(corners: Floats, handle: Callable[[], str], owner: str) -> list[str]:
+    """3D faces (n, 3, 3)."""
     codes = "".join(f" 1{k}\n{{:.9f}}\n 2{k}\n{{:.9f}}\n 3{k}\n{{:.9f}}\n" for k in range(4))
-    face = f"  0\n3DFACE\n  5\n{{}}\n330\n{owner}\n100\nAcDbEntity\n  8\nfinished surface\n100\nAcDbFace\n{codes}"
-    rows = corners[:, [0, 1, 2, 2]].reshape(len(corners), 12).tolist()
-    return text[:end] + "".join(face.format(h, *row) for h, row in zip(handles, rows, strict=True)) + text[end:]
+    face = f"{_entity('3DFACE', '{}', owner, 'finished surface')}100\nAcDbFace\n{codes}"
+    return [face.format(handle(), *row) for row in corners[:, [0, 1, 2, 2]].reshape(len(corners), 12).tolist()]
 
 
 def _write_centreline(space: Any, alignment: Alignment) -> None:
