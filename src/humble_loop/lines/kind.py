@@ -141,6 +141,10 @@ class Kind:
         """Chainages between which a street's side has its own lip, as far as this kind is concerned."""
         return (-np.inf, np.inf)
 
+    def carriageway_range(self, q: Engine, street: str, side: Side) -> tuple[float, float]:
+        """Chainages between which the street itself makes the carriageway of a side, as far as this kind is concerned."""
+        return (-np.inf, np.inf)
+
     def gaps(self, q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
         """Chainages between which it interrupts a side's kerb."""
         return ()

@@ -12,6 +12,7 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.junction.layout import (
     ReturnLine,
     boundary_of,
+    carriageway_from,
     corner_name,
     corner_shape,
     kerb_return,
@@ -19,7 +20,7 @@ from humble_loop.kinds.junction.layout import (
     throat,
     through_lip,
 )
-from humble_loop.kinds.junction.nodes import junction_name, leg_of, leg_side, require_joint
+from humble_loop.kinds.junction.nodes import junction_name, leg_side, require_joint
 from humble_loop.kinds.street.batter import batter
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
 from humble_loop.kinds.street.section import rows, side_rows
@@ -101,22 +102,25 @@ def _patch(q: Engine, street: str, end: End) -> Patch:
         lips[c] = line(q, id).points(return_rows(q, street, end, c))
     through = _through(q, street, end, left.through_at, right.through_at)
     sides: dict[str, Side] = {c: leg_side(end, c) for c in ("left", "right")}
-    near = 0 if end == "start" else -1
     halves = {c: side_rows(q, street, side) for c, side in sides.items()}
-    ends = {c: line(q, StreetLine(street, "lip", sides[c])).points(halves[c][[near]]) for c in sides}
-    a, b = right.side_chainage, left.side_chainage
+    # Along the side street's lip, from the end of the return to where its own carriageway begins.
+    begins = {c: carriageway_from(q, street, end, c) for c in ("left", "right")}
+    ends = {
+        c: _between(_on(q, StreetLine(street, "lip", sides[c]), halves[c]), made.side_chainage, begins[c])
+        for c, made in (("left", left), ("right", right))
+    }
+    a, b = begins["right"], begins["left"]
     longer = halves["right"] if (a < b) == (end == "start") else halves["left"]
     crown = _between(_on(q, StreetLine(street), longer), a, b)
     outline = np.concatenate(
-        [through[:-1], lips["right"][:-1], ends["right"], crown, ends["left"], lips["left"][::-1][1:-1]]
+        [through[:-1], lips["right"][:-1], ends["right"], crown, ends["left"][::-1], lips["left"][::-1][1:-1]]
     )
-    nearest, inner = min((left.leg_at, "left"), (right.leg_at, "right"))
-    leg = leg_of(q, street, end)
-    u = np.linspace(t.place.leg_at, nearest, max(2, int(abs(nearest - t.place.leg_at) / 1.0) + 1))
-    s = u if end == "start" else leg.total - u
-    middle = line(q, StreetLine(street)).points(s)
+    # Up to the half that begins first, the crown is an edge inside.
+    first = min(a, b) if end == "start" else max(a, b)
+    n = max(2, int(abs(first - t.place.side_chainage)) + 1)
+    middle = line(q, StreetLine(street)).points(np.linspace(t.place.side_chainage, first, n))
     middle[0] = [*t.place.point, t.level]
-    middle[-1] = line(q, StreetLine(street)).points(halves[inner][[near]])[0]
+    middle[-1] = crown[0] if first == a else crown[-1]
     j = require_joint(q, street, end)
     lines: tuple[LineId, ...] = (
         through_lip(j),

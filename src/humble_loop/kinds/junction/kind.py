@@ -94,6 +94,9 @@ class Junctions(Kind):
     def own_range(self, q: Engine, street: str, side: Side) -> tuple[float, float]:
         return reach.own_range(q, street, side)
 
+    def carriageway_range(self, q: Engine, street: str, side: Side) -> tuple[float, float]:
+        return reach.carriageway_range(q, street, side)
+
     def gaps(self, q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
         return reach.gaps(q, street, side)
 

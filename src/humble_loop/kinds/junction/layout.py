@@ -47,6 +47,7 @@ from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
 from humble_loop.site.model import End, Side, side_sign
 
+_CLEAR = 0.5  # metres beyond the throat
 _FARTHEST_THROAT = 80.0  # metres along the side street
 
 
@@ -188,6 +189,19 @@ def throat_place(q: Engine, street: str, end: End) -> ThroatPlace:
         "the side street never crosses the through street's lip",
         "let it leave at a wider angle, or lengthen it",
     )
+
+
+def carriageway_from(q: Engine, street: str, end: End, corner: Side) -> float:
+    """Chainage from which the side street makes the carriageway on a corner's side.
+
+    That is where the return ends, but not before its section, square to its crown, is clear of the through carriageway.
+    """
+    made, place = kerb_return(q, street, end, corner), throat_place(q, street, end)
+    if made.leg_at >= place.leg_at + _CLEAR:
+        return made.side_chainage
+    leg = leg_of(q, street, end).total
+    at = min(place.leg_at + _CLEAR, leg)
+    return at if end == "start" else leg - at
 
 
 @dataclass(frozen=True)

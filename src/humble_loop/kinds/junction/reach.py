@@ -6,7 +6,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.junction.layout import Return, boundary_of, kerb_return, throat_place
+from humble_loop.kinds.junction.layout import Return, boundary_of, carriageway_from, kerb_return, throat_place
 from humble_loop.kinds.junction.nodes import joint, joints_on, leg_side, require_joint
 from humble_loop.kinds.street.plan import chain_of
 from humble_loop.lines.line import LineId
@@ -34,6 +34,20 @@ def own_range(q: Engine, street: str, side: Side) -> tuple[float, float]:
     return low, high
 
 
+def carriageway_range(q: Engine, street: str, side: Side) -> tuple[float, float]:
+    """From where a street is clear of the junction at its start to where it is of that at its end."""
+    found = {"start": -np.inf, "end": np.inf}
+    for end in ENDS:
+        j = q.attempt(joint, street, end)
+        if j is None or isinstance(j, Unsolved):
+            continue
+        c = leg_side(end, side)
+        made = (q.attempt(kerb_return, street, end, c), q.attempt(throat_place, street, end))
+        if not any(isinstance(m, Unsolved) for m in made):
+            found[end] = carriageway_from(q, street, end, c)
+    return found["start"], found["end"]
+
+
 def gaps(q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
     """Where side streets interrupt a side's kerb."""
     found = []
@@ -55,6 +69,7 @@ def stations(q: Engine, street: str) -> Floats:
             t = q.attempt(throat_place, street, end)
             if not isinstance(t, Unsolved):
                 found.append(t.side_chainage)
+            found += [v for side in SIDES for v in carriageway_range(q, street, side) if np.isfinite(v)]
     for other, end in joints_on(q, street):
         t = q.attempt(throat_place, other, end)
         if not isinstance(t, Unsolved):

@@ -16,6 +16,7 @@ from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, is_n
 from humble_loop.kinds.street.section import gaps, own_range, side_rows, side_shape
 from humble_loop.lines.faces import Face, FaceId, Sheet, Strip
 from humble_loop.lines.line import LineId, ThingId, line
+from humble_loop.lines.standing import kinds
 from humble_loop.site.model import ENDS, SIDES, End, Side
 
 FAN = 7  # directions in which the end of a batter turns round a corner of an open end
@@ -71,8 +72,11 @@ def face_of(q: Engine, id: StreetFace) -> Face:
         assert id.end is not None
         return _end_batter(q, id.street, id.end)
     assert id.side is not None
-    s = side_rows(q, id.street, id.side)
     if id.part == "carriageway":
+        s = side_rows(q, id.street, id.side)
+        for kind in kinds():
+            low, high = kind.carriageway_range(q, id.street, id.side)
+            s = s[(s >= low - 1e-6) & (s <= high + 1e-6)]
         lines = (StreetLine(id.street), StreetLine(id.street, "lip", id.side))
         joined = np.ones(max(len(s) - 1, 0), dtype=bool)
         return Strip(f"{name} carriageway, {id.side}", "carriageway", lines, s, joined, ("carriageway",))
