@@ -11,7 +11,7 @@ from humble_loop.kinds.lot.layout import lots_on
 from humble_loop.kinds.lot.model import LotRow
 from humble_loop.kinds.lot.plan import lot_plan
 from humble_loop.kinds.street import Bend, StreetLine, Vip
-from humble_loop.kinds.street.plan import street_ids
+from humble_loop.kinds.street.plan import chain_of, street_ids
 from humble_loop.lines.line import line
 from humble_loop.site.libraries import new_site
 from humble_loop.whole.findings import findings
@@ -145,3 +145,23 @@ def test_levels_of_a_street_move_the_edge_of_the_lots_that_adjoin_it():
     moved = line(q, StreetLine("b", "boundary", "right")).rule.levels([70.0])[0]
     assert abs(moved - before) > 0.2
     assert probe(q, e, n - 1e-4).finished == pytest.approx(moved, abs=1e-3)
+
+
+@pytest.mark.parametrize("apart", [50.0, 66.0])
+def test_lots_inside_a_hairpin_share_the_land_between_its_legs(apart):
+    site = edits.add_ground(new_site(), Ground(name="g", surface=plane_ground(0.02, 0.01, 50.0)))
+    bends = [
+        Bend(easting=0, northing=0),
+        Bend(easting=140, northing=0, radius=apart / 2 - 0.01),
+        Bend(easting=140, northing=apart, radius=apart / 2 - 0.01),
+        Bend(easting=0, northing=apart),
+    ]
+    total = chain_of(Engine(edits.add_street(site, "Hairpin", bends)), "hairpin").total
+    vips = (Vip(chainage=0, level=50.2), Vip(chainage=total, level=51.0))
+    site = edits.add_street(site, "Hairpin", bends, vips=vips)
+    q = Engine(edits.add_lot_row(site, "hairpin", "left", frontage=16, depth=30))
+    found = list(lands(q).values())
+    assert len(found) > 10
+    assert sum(p.area for p in found) == pytest.approx(shapely.union_all(found).area, abs=0.1)
+    assert built_twice(q) == []
+    assert_watertight(q)

@@ -9,7 +9,13 @@ from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.whole.overlaps import overlap_findings
 from humble_loop.whole.things import all_things, faces_of
 
-STAGE_OF = {"built twice": "Sections", "batter ends in the air": "Sections", RING: "Streets", UNSOLVED: ""}
+STAGE_OF = {
+    "built twice": "Sections",
+    "batter ends in the air": "Sections",
+    RING: "Streets",
+    "hollow": "",
+    UNSOLVED: "",
+}
 """The stage of rules that belong to no kind; '' for the stage of the thing that is concerned."""
 
 

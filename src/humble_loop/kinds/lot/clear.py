@@ -79,8 +79,8 @@ def _reserves(q: Engine, street: str) -> list[Reserve]:
 
 @query
 def reserves_near(q: Engine, street: str) -> tuple[Reserve, ...]:
-    """Reserves of the streets near a street, with their corners and heads."""
-    return tuple(r for other in neighbours(q, street) for r in _reserves(q, other))
+    """Reserves of a street and of those near it, with their corners and heads."""
+    return tuple(r for other in (street, *neighbours(q, street)) for r in _reserves(q, other))
 
 
 def raw_edges(q: Engine, frame: LotFrame) -> list[Edge]:
@@ -131,6 +131,32 @@ def _polygon(edges: list[Edge]) -> shapely.Polygon:
 
 
 @query
+def _raw_row(q: Engine, row: str) -> tuple[tuple[LotFrame, shapely.Polygon], ...]:
+    """The lots of a row as they are cut from it alone, without those whose side lines cross."""
+    made = ((frame, _polygon(raw_edges(q, frame))) for frame in lots_of_row(q, row))
+    return tuple((frame, polygon) for frame, polygon in made if polygon.is_valid)
+
+
+@query
+def _folded(q: Engine, row: str) -> tuple[tuple[str, str], ...]:
+    """Lots of one row that reach into earlier ones, as they may where the street turns back: (lot, earlier lot)."""
+    frames, polygons = zip(*_raw_row(q, row), strict=True) if _raw_row(q, row) else ((), ())
+    later, earlier = shapely.STRtree(polygons).query(np.array(polygons, dtype=object), predicate="intersects")
+    pairs = [(i, j) for i, j in zip(later.tolist(), earlier.tolist()) if frames[j].number < frames[i].number - 1]
+    return tuple((frames[i].id, frames[j].id) for i, j in pairs if _reaches(polygons[i], polygons[j]))
+
+
+def _earlier_in_row(q: Engine, frame: LotFrame) -> list[tuple[str, shapely.Geometry]]:
+    """What is left of earlier lots of the same row that a lot reaches into."""
+    raw = {other.id: polygon for other, polygon in _raw_row(q, frame.row.id)}
+    found = []
+    for id, other in _folded(q, frame.row.id):
+        if id == frame.id and not isinstance(made := q.attempt(cleared, other), Unsolved):
+            found.append((other, made.polygon if made else raw[other]))
+    return found
+
+
+@query
 def cleared(q: Engine, id: str) -> Cleared | None:
     """A lot that reaches into a reserve or an earlier lot, cut clear of it; None where it reaches into nothing.
 
@@ -142,13 +168,9 @@ def cleared(q: Engine, id: str) -> Cleared | None:
     if not whole.is_valid:
         return None  # its side lines cross, which is told where it is laid out
     reserves = [r for r in reserves_near(q, frame.row.street) if _reaches(whole, r.plan)]
-    lands = [
-        (other, land)
-        for row in _earlier_rows(q, parts.one(q, LotRow, frame.row.id))
-        if not isinstance(made := q.attempt(row_land, row.id), Unsolved)
-        for other, land in made
-        if _reaches(whole, land)
-    ]
+    rows = [q.attempt(row_land, row.id) for row in _earlier_rows(q, parts.one(q, LotRow, frame.row.id))]
+    lands = [one for made in rows if not isinstance(made, Unsolved) for one in made if _reaches(whole, one[1])]
+    lands += [one for one in _earlier_in_row(q, frame) if _reaches(whole, one[1])]
     if not reserves and not lands:
         return None
     rest = whole.difference(shapely.union_all([*(r.plan for r in reserves), *(land for _, land in lands)]))
@@ -209,7 +231,7 @@ def _told(q: Engine, frame: LotFrame, edges: list[Edge], reserves: list[Reserve]
 
 @gate
 def contacts(q: Engine, street: str) -> tuple[tuple[LineId, float, float], ...]:
-    """Stretches of other streets' boundaries that the lots along a street have been cut clear of, and so adjoin."""
+    """Stretches of boundaries besides their frontage that the lots along a street were cut clear of, and so adjoin."""
     found = []
     for row in rows_of(q, street):
         frames = q.attempt(lots_of_row, row.id)
@@ -226,8 +248,9 @@ def contacts(q: Engine, street: str) -> tuple[tuple[LineId, float, float], ...]:
 
 @query
 def contacts_on(q: Engine, line: LineId) -> tuple[tuple[float, float], ...]:
-    """Stretches of a boundary line that lots of other streets adjoin."""
+    """Stretches of a boundary line that lots adjoin which do not front it there."""
     street = getattr(line, "street", None)
     if street is None:
         return ()
-    return tuple((a, b) for other in neighbours(q, street) for on, a, b in contacts(q, other) if on == line)
+    streets = (street, *neighbours(q, street))
+    return tuple((a, b) for other in streets for on, a, b in contacts(q, other) if on == line)

@@ -136,11 +136,12 @@ def _lots(q: Engine, street: str) -> tuple[LotFrame, ...]:
 
 @query
 def _cover(q: Engine, line: LineId) -> tuple[tuple[float, float], ...]:
-    """Stretches of a boundary line that lots adjoin."""
+    """Stretches of a boundary line that lots adjoin; where a lot cannot be laid out there is nothing to adjoin."""
     street = getattr(line, "street", None)
     if street is None:
         return ()
-    own = () if line.kind not in ("street", "turning_head") else _lots(q, street)
+    row = () if line.kind not in ("street", "turning_head") else _lots(q, street)
+    own = [f for f in row if not isinstance(q.attempt(lot_plan, f.id), Unsolved)]
     return (
         *((min(s.begin, s.finish), max(s.begin, s.finish)) for f in own for s in f.frontage if s.line == line),
         *contacts_on(q, line),

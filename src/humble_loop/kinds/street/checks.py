@@ -7,6 +7,7 @@ from functools import partial
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.ground.hollow import hollows
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.edits import remove_bend, set_bend, set_vip
 from humble_loop.kinds.street.faces import faces_of
@@ -25,12 +26,13 @@ from humble_loop.kinds.street.plan import (
     vips_of,
 )
 from humble_loop.kinds.street.section import own_range
-from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
+from humble_loop.lines.faces import FaceId, Patch, Piece, Sheet, face, finished_mesh
 from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_high, too_low, unique
 from humble_loop.lines.line import ThingId
 from humble_loop.site.library import StreetClass
 from humble_loop.site.model import SIDES
 
+_DAMP = 0.003  # metres of standing water that is a matter of rounding
 _SHARP = 0.01  # grade change at a VIP from which a curve is wanted
 
 PLAN_RULES = ("bends that do not fit", "radius", "points at one place", "ring of ties", "streets meet unworked")
@@ -255,7 +257,7 @@ def _ends(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
 
 
 def face_findings(q: Engine, of: ThingId, faces: tuple[FaceId, ...], at: tuple[float, float]) -> list[Finding]:
-    """Faces that could not be made, and batters that do not reach the ground."""
+    """Faces that could not be made, hollows inside patches, and batters that do not reach the ground."""
     found = []
     for id in faces:
         made = q.attempt(finished_mesh, id)
@@ -263,6 +265,8 @@ def face_findings(q: Engine, of: ThingId, faces: tuple[FaceId, ...], at: tuple[f
             found.append(failed(made, of, at))
             continue
         shape = face(q, id)
+        if isinstance(shape, Patch):
+            found += _hollows(of, made)
         if isinstance(shape, Sheet) and not ground_of(q).empty:
             missed = np.flatnonzero(~shape.met)
             if missed.size:
@@ -275,4 +279,15 @@ def face_findings(q: Engine, of: ThingId, faces: tuple[FaceId, ...], at: tuple[f
                         "batter finds no ground", of, shape.title, words, remedy, place=point(hinge), severity="near"
                     )
                 )
+    return found
+
+
+def _hollows(of: ThingId, piece: Piece) -> list[Finding]:
+    """Where water would stand inside a patch."""
+    found = []
+    for hollow in hollows(piece.surface, _DAMP):
+        words = f"water stands {1000 * hollow.depth:.0f} mm deep at {hollow.point[2]:.3f} inside it"
+        remedy = "change the levels of the street there, its crossfall or its radial fall"
+        place = point(hollow.point)
+        found.append(Finding("hollow", of, piece.title, words, remedy, hollow.depth, 0.0, place=place))
     return found
