@@ -11,6 +11,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from humble_loop.demo import demo_site
+from humble_loop.desk.garbage import attend
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import font, load_fonts
 from humble_loop.desk.view import DrawingView
@@ -29,6 +30,7 @@ def frame_seconds() -> dict[str, tuple[list[float], list[float]]]:
     session = Session()
     session.take(demo_site())
     window = MainWindow(session, QSettings("/dev/null", QSettings.Format.IniFormat))
+    attend(window)
     window.show()
     window.plan.look_at(122.0, 206.0, 232.0)  # from the site's origin
     out = {}

@@ -10,10 +10,11 @@ from PySide6.QtCore import QObject, QTimer
 from humble_loop.desk.session import Session
 
 _APART = 0.15  # seconds between two refreshes of a view that follows
+_SHARE = 1 / 20  # of the time that a view that follows may take of a drag
 
 
 class Follower(QObject):
-    """Calls ``refresh`` at every change, and while something is dragged elsewhere every ``apart`` seconds."""
+    """Calls ``refresh`` at every change, and while something is dragged elsewhere every ``apart`` seconds, or more seldom if it takes long."""
 
     def __init__(
         self,
@@ -26,7 +27,7 @@ class Follower(QObject):
         super().__init__(parent)
         self._session, self._refresh, self._mine, self._apart = session, refresh, mine, apart
         self._behind = False
-        self._last = 0.0
+        self._last, self._took = 0.0, 0.0
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(self._catch_up)
@@ -41,9 +42,10 @@ class Follower(QObject):
 
     def _on_painted(self) -> None:
         if self._behind:
-            due = self._last + self._apart - time.monotonic()
+            due = self._last + max(self._apart, self._took / _SHARE) - time.monotonic()
             self._soon.start(max(0, round(1000 * due)))  # also when the hand then rests
 
     def _catch_up(self) -> None:
         self._behind, self._last = False, time.monotonic()
         self._refresh()
+        self._took = time.monotonic() - self._last
