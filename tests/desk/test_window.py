@@ -21,6 +21,7 @@ from humble_loop.kinds.street.plan import chain_of
 from humble_loop.kinds.turning_head import HeadFace, TurningHead
 from humble_loop.kinds.turning_head.layout import outline as head_outline
 from humble_loop.lines.line import ThingId
+from humble_loop.site.libraries import new_site
 from humble_loop.whole.trail import trail_at
 from tests import edits
 from tests.asking import crown_levels, lot_named, pad_of
@@ -545,7 +546,6 @@ def test_an_empty_site_says_what_to_do(drive):
 
 def test_a_site_that_cannot_be_solved_still_opens_with_its_findings(drive):
     from humble_loop.kinds.street import Bend
-    from humble_loop.site.libraries import new_site
 
     site = with_ring(new_site())
     site = edits.set_head(
@@ -699,6 +699,19 @@ def test_a_long_sentence_in_the_status_line_shows_its_beginning_and_ends_in_an_e
         x for x in range(picture.width()) if any(picture.pixelColor(x, y) != blank for y in range(picture.height()))
     ]
     assert inked[0] < 20  # its beginning is there: it is not pushed out on the left
+
+
+def test_no_label_outlives_its_site(drive, brickworks):
+    d = drive(brickworks)
+    plan = d.window.plan
+    plan.viewport().repaint()
+    plan.pan(4.0, 0.0)
+    plan.viewport().repaint()
+    assert plan.labels._placed
+    d.session.take(new_site())
+    d.settle()
+    plan.viewport().repaint()
+    assert plan.labels._placed == []
 
 
 def test_labels_go_along_while_the_plan_is_pushed_and_find_new_places_when_it_rests(drive, brickworks, monkeypatch):

@@ -104,7 +104,7 @@ class LabelLayer(Layer):
         self._placed: list[tuple[Label, QPointF, QRectF, bool]] = []
         self._placed_in: tuple[float, ...] | None = None
         self._placed_by: Sequence[Handle] = ()
-        self._tried: list[Label] = []
+        self._tried: list[Label] | None = None
         self._stale = True
         self._again = QTimer()
         self._again.setSingleShot(True)
@@ -159,7 +159,7 @@ class LabelLayer(Layer):
             if room.free(moved):
                 room.take(moved)
                 kept.append((label, at, moved, far))
-        self._placed, self._tried = kept, []  # so that all are placed anew at rest
+        self._placed, self._tried = kept, None  # so that all are placed anew at rest
 
     def _room(self, transform: QTransform, view: QRectF) -> _Room:
         room = _Room(view)

@@ -50,7 +50,7 @@ class LongSection(DrawingView):
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._show_windows)
         self._nothing = QLabel("choose a street or a turning head to see its long section", self)
-        self._nothing.move(10, 4)
+        self._nothing.move(8, 2)
         self.plotItem.getAxis("left").setWidth(46)
         self.plotItem.getAxis("bottom").setHeight(20)
         self.hovered.connect(self._on_hover)
@@ -61,6 +61,7 @@ class LongSection(DrawingView):
 
     def paint_in(self, theme: Theme) -> None:
         super().paint_in(theme)
+        self._nothing.setStyleSheet(f"color: {theme.quiet}; background: transparent; font-size: 11px")
         self._lines["ground"].setPen(theme.pen("ground", 1.3, Qt.PenStyle.DashLine))
         self._lines["own"].setPen(theme.pen("crown", 2.2))
         self._lines["tangents"].setPen(theme.pen("crown", 0.8, Qt.PenStyle.DotLine))
