@@ -432,3 +432,27 @@ def test_set_out_points_that_are_written_say_their_unit_and_come_back(tmp_path, 
     got = read_points_csv(tmp_path / "out.csv", units="ft")
     assert len(got.points) == len(rows)
     assert got.points[0, 0] == pytest.approx(float(rows[0].split(",")[1]))
+
+
+def test_a_drawing_written_as_text_is_sound_and_holds_every_line_and_face(brickworks, tmp_path):
+    """Polylines and faces go past the library that reads them back: it finds nothing to mend, and every vertex."""
+    site = delivery(Engine(brickworks))
+    write_dxf(site, tmp_path / "out.dxf")
+    drawing = ezdxf.readfile(tmp_path / "out.dxf")
+    audit = drawing.audit()
+    assert not audit.errors
+    assert not audit.fixes
+    space = drawing.modelspace()
+    handles = [e.dxf.handle for e in drawing.entitydb.values()]
+    assert len(handles) == len(set(handles))
+    lines = [line for line in site.lines if line.role not in ("crown", "survey")]
+    drawn = space.query("POLYLINE")
+    assert [e.dxf.layer for e in drawn] == [line.role for line in lines]
+    for entity, line in zip(drawn, lines, strict=True):
+        assert entity.is_3d_polyline
+        vertices = np.array([tuple(v.dxf.location) for v in entity.vertices])
+        assert vertices == pytest.approx(line.points, abs=1e-8)
+    faces = np.array([[tuple(c) for c in f.wcs_vertices()] for f in space.query("3DFACE")])
+    corners = site.finished.points[site.finished.triangles]
+    assert len(faces) == len(corners)
+    assert np.abs(faces[:, :3] - corners).max() < 1e-8

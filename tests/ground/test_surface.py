@@ -2,12 +2,14 @@
 
 import numpy as np
 import pytest
+import shapely
 from hypothesis import given
 from hypothesis import strategies as st
 
 from humble_loop.geometry.chain import Chain, Element
 from humble_loop.ground.build import CannotTriangulate, build_surface, peel, spikes
 from humble_loop.ground.contour import contour_lines, contour_segments
+from humble_loop.ground.cut import Lost, without
 from humble_loop.ground.drape import cross_segments, drape, level_along
 from humble_loop.ground.meet import toes
 from humble_loop.ground.surface import Surface
@@ -266,3 +268,37 @@ def test_crossings_of_many_segments_agree_with_one_at_a_time():
     for i in range(12):
         one = cross_segments(ground, a[i], b[i])
         assert all_at_once.along[all_at_once.line == i] == pytest.approx(one.along)
+
+
+@examples(30)
+@given(st.integers(0, 10_000), st.booleans())
+def test_one_point_is_found_as_many_are(seed, indexed):
+    """A cursor's point is looked up in its cell, or among all triangles where no index was made."""
+    rng = np.random.default_rng(seed)
+    points = np.column_stack([rng.uniform(0, 50, (60, 2)) + [312_408, 6_251_977], rng.uniform(0, 5, 60)])
+    ground, twin = build_surface(points)[0], build_surface(points)[0]
+    at = rng.uniform(-5, 55, (40, 2)) + [312_408, 6_251_977]
+    many, slopes = twin.levels(at), twin.slopes(at)
+    if indexed:
+        assert len(ground.grid.triangles)
+    one = np.array([ground.levels(p[None])[0] for p in at])
+    assert np.isnan(one).any()
+    assert np.isfinite(one).any()
+    assert one == pytest.approx(many, abs=1e-9, nan_ok=True)
+    assert np.array([ground.slopes(p[None])[0] for p in at]) == pytest.approx(slopes, abs=1e-9, nan_ok=True)
+    assert np.isnan(ground.levels([[np.nan, 1.0]])).all()
+
+
+def test_what_triangles_lose_is_taken_from_them_alone():
+    """A square of two triangles of which one loses a corner and both lose a band: what is left keeps its plane."""
+    ground = Surface([[0, 0, 1.0], [4, 0, 1.4], [4, 4, 1.8], [0, 4, 1.4]], [[0, 1, 2], [0, 2, 3]])
+    first = int(ground.find([[3.0, 1.0]])[0])
+    corner = shapely.box(3.0, 0.0, 4.0, 0.5)
+    band = shapely.box(-1.0, 1.5, 5.0, 2.5)
+    rest, owner = without(ground, band, Lost(np.array([first]), np.array([corner], dtype=object)))
+    assert rest.areas().sum() == pytest.approx(16.0 - 4.0 - 0.5, abs=1e-12)
+    assert np.isnan(rest.levels([[3.5, 0.25], [1.0, 2.0], [3.0, 2.0]])).all()
+    kept = np.array([[2.5, 0.25], [3.5, 0.75], [1.0, 3.5], [0.5, 0.25]])
+    assert rest.levels(kept) == pytest.approx(1.0 + 0.1 * kept.sum(axis=1), abs=1e-12)
+    middle = rest.points[rest.triangles].mean(axis=1)
+    assert (owner == ground.find(middle)).all()

@@ -6,16 +6,20 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.kinds.junction.faces import JunctionFace
 from humble_loop.kinds.junction.layout import kerb_return, throat, through_lip
 from humble_loop.kinds.junction.nodes import all_joints, joint, junction_name, require_joint
-from humble_loop.kinds.street import Bend, Vip
+from humble_loop.kinds.street import Bend, StreetFace, Vip
 from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.plan import StreetLine
+from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.line import line
 from humble_loop.site.libraries import new_site
+from humble_loop.whole.findings import findings
 from tests import edits
 from tests.asking import crown_levels, lip_levels, return_rule
-from tests.conftest import examples, reference, t_site, with_ring
+from tests.conftest import examples, plane_ground, reference, t_site, with_ring
+from tests.whole.test_batters import tee
 
 WEST_EAST = (("left", "west"), ("right", "east"))
 
@@ -172,3 +176,15 @@ def test_an_oblique_return_that_ends_before_the_throat_still_meets_the_side_lip(
     assert cubic.level([cubic.length])[0] == pytest.approx(
         lip_levels(q, "side", corner, [made.side_chainage])[0], abs=1e-9
     )
+
+
+@pytest.mark.parametrize("angle", [30.0, 37.0, 44.0, 136.0, 150.0])
+def test_a_very_acute_side_street_has_its_patch_and_overlaps_nothing(angle):
+    q = Engine(tee(angle, plane_ground(0.0, 0.0, 51.0), fall=0.03))
+    patch = finished_mesh(q, JunctionFace("side", "start", "patch")).surface
+    assert patch.areas().sum() > 10.0
+    assert not [f for f in findings(q) if f.rule in ("built twice", "cannot be worked out")]
+    # Its own carriageway begins where its section, square to its crown, is clear of the through street's lip.
+    for side in ("left", "right"):
+        strip = finished_mesh(q, StreetFace("side", "carriageway", side)).surface
+        assert strip.points[:, 1].min() > 3.2 - 1e-6
