@@ -151,59 +151,22 @@ def ring_levels(q: Engine, street: str, end: End) -> RingLevels:
     stands at the wanted radial fall below the centre, raised (or with a pit lowered) as far as the least kerb fall
     along the lip needs.
     """
-    head, made, rules, name = (
-        head_at(q, street, end),
-        outline(q, street, end),
-        class_of(q, street),
-        head_name(q, street),
-    )
-    total = made.ring.total
-    crown = StreetLine(street)
-    at_end = 0.0 if end == "start" else chain_of(q, street).total
-    crown_rule = line(q, crown).rule
-    centre = elsewhere("bulb centre", crown, at_end, crown_rule.levels([at_end]))
+    head, made, name = head_at(q, street, end), outline(q, street, end), head_name(q, street)
+    centre = _centre(q, street, end)
     (z0, m0), (z1, m1) = _lip_end(q, street, end, "left"), _lip_end(q, street, end, "right")
     if not np.isfinite(centre.value[0] + z0.value[0] + z1.value[0] + m0.value[0] + m1.value[0]):
         raise Unsolved(name, "the street's grade line does not reach the bulb's centre", "lengthen the grade line")
-    slope = float(crown_rule.grades([at_end], "before" if end == "end" else "after")[0]) * (1 if end == "end" else -1)
-    outlet: Literal["street", "pit"] = head.outlet if head.outlet != "auto" else ("street" if slope >= 0 else "pit")
+    outlet, total = _outlet(q, street, end), made.ring.total
     turn = float(made.ring.starts[1] + 0.5 * made.ring.length[1])
     c = min(_ROUNDING, 0.3 * turn, 0.3 * (total - turn))
-    za = summed(
-        f"{name}, {c / 2:.2f} m round",
-        "runs on at the straight lip's grade",
-        times("straight lip", z0),
-        times("its grade × half the rounding", m0, c / 2),
-    )
-    zb = summed(
-        f"{name}, {total - c / 2:.2f} m round",
-        "runs on at the straight lip's grade",
-        times("straight lip", z1),
-        times("its grade × half the rounding", m1, c / 2),
-    )
-    run_a, run_b = turn - c / 2, total - c / 2 - turn
+    za, zb = _runs_on(name, c / 2, z0, m0, c / 2), _runs_on(name, total - c / 2, z1, m1, c / 2)
+    runs = (turn - c / 2, total - c / 2 - turn)
     sign = 1.0 if outlet == "street" else -1.0
-    least = rules.least_kerb_fall
-    # The rounded lip stands (after − before) c / 8 from its VIP, which is linear in the three levels.
-    share = 1.0 - c / 8 * (1 / run_a + 1 / run_b)
-    wanted = summed(
-        f"{name} lip, half way round",
-        "the wanted radial fall from the centre",
-        times("bulb centre", centre),
-        amount(f"−{100 * head.fall:.2f} % × {head.radius:.2f} m", -head.fall * head.radius),
-        source="proposed",
-    )
+    least = sign * class_of(q, street).least_kerb_fall
     candidates: dict[Literal["radial", "left", "right"], Quantity] = {
-        "radial": summed(
-            f"{name}, VIP half way round",
-            "so that the rounded lip stands at the wanted radial fall",
-            times("wanted lip", wanted, 1 / share),
-            times("its rounding, left", za, -c / 8 / run_a / share),
-            times("its rounding, right", zb, -c / 8 / run_b / share),
-            source="proposed",
-        ),
-        "left": _least(name, za, run_a, sign * least, outlet),
-        "right": _least(name, zb, run_b, sign * least, outlet),
+        "radial": _radial_vip(name, head, centre, (za, zb), runs, c),
+        "left": _least(name, za, runs[0], least, outlet),
+        "right": _least(name, zb, runs[1], least, outlet),
     }
     governs = max(candidates, key=lambda k: sign * float(candidates[k].value[0]))
     vips = (z0, za, candidates[governs], zb, z1)
@@ -212,6 +175,68 @@ def ring_levels(q: Engine, street: str, end: End) -> RingLevels:
     )
     rule = OnGradeLine(f"{name} lip", profile, vips)
     return RingLevels(rule, turn, outlet, float(centre.value[0]), governs)
+
+
+def _end_chainage(q: Engine, street: str, end: End) -> float:
+    return 0.0 if end == "start" else chain_of(q, street).total
+
+
+def _centre(q: Engine, street: str, end: End) -> Quantity:
+    """The level of a bulb's centre: the crown's at the street's end."""
+    crown, at = StreetLine(street), _end_chainage(q, street, end)
+    return elsewhere("bulb centre", crown, at, line(q, crown).rule.levels([at]))
+
+
+def _outlet(q: Engine, street: str, end: End) -> Literal["street", "pit"]:
+    """Where a bulb drains to: as chosen, or to the street where that falls away from it."""
+    chosen = head_at(q, street, end).outlet
+    if chosen != "auto":
+        return chosen
+    rule, at = line(q, StreetLine(street)).rule, [_end_chainage(q, street, end)]
+    rising = float(rule.grades(at, "before" if end == "end" else "after")[0]) * (1 if end == "end" else -1)
+    return "street" if rising >= 0 else "pit"
+
+
+def _runs_on(name: str, at: float, lip: Quantity, grade: Quantity, run: float) -> Quantity:
+    """The level to which a straight lip runs on round the bulb."""
+    return summed(
+        f"{name}, {at:.2f} m round",
+        "runs on at the straight lip's grade",
+        times("straight lip", lip),
+        times("its grade × half the rounding", grade, run),
+    )
+
+
+def _radial_vip(
+    name: str,
+    head: TurningHead,
+    centre: Quantity,
+    beside: tuple[Quantity, Quantity],
+    runs: tuple[float, float],
+    rounding: float,
+) -> Quantity:
+    """The VIP half way round with which the rounded lip stands at the wanted radial fall.
+
+    The rounded lip stands (after − before) c / 8 from its VIP, which is linear in that level and in those ``beside`` it,
+    ``runs`` away.
+    """
+    wanted = summed(
+        f"{name} lip, half way round",
+        "the wanted radial fall from the centre",
+        times("bulb centre", centre),
+        amount(f"−{100 * head.fall:.2f} % × {head.radius:.2f} m", -head.fall * head.radius),
+        source="proposed",
+    )
+    left, right = (rounding / 8 / run for run in runs)
+    share = 1.0 - left - right
+    return summed(
+        f"{name}, VIP half way round",
+        "so that the rounded lip stands at the wanted radial fall",
+        times("wanted lip", wanted, 1 / share),
+        times("its rounding, left", beside[0], -left / share),
+        times("its rounding, right", beside[1], -right / share),
+        source="proposed",
+    )
 
 
 def _least(name: str, begin: Quantity, run: float, grade: float, outlet: str) -> Quantity:
