@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.arrays import Bools, Floats, Ints
 
 _APART = 8.0  # metres between chainages at which a corner may stand, if that makes no more than
 _PLACES = 120
@@ -55,14 +55,7 @@ def fewest_straights(
     for i in range(len(at) - 1):
         if not np.isfinite(cost[i]).any():
             continue
-        ahead = at[i + 1 :]
-        ahead_ok = s[ahead] - s[at[i]] >= min(shortest, s[-1] - s[0]) - 1e-9
-        run = s[at[i] + 1 :] - s[at[i]]
-        down = np.maximum.accumulate((low[at[i] + 1 :] - z[i][:, None]) / run, axis=1)[:, ahead - at[i] - 1]
-        up = np.minimum.accumulate((high[at[i] + 1 :] - z[i][:, None]) / run, axis=1)[:, ahead - at[i] - 1]
-        grade = (z[i + 1 :][None] - z[i][:, None, None]) / (s[ahead] - s[at[i]])[None, :, None]
-        fits = (grade >= down[..., None] - 1e-12) & (grade <= up[..., None] + 1e-12) & ahead_ok[None, :, None]
-        fits &= (np.abs(grade) >= least - 1e-12) & (np.abs(grade) <= most + 1e-12)
+        fits = _straights(s, low, high, at, z, i, (least, most, min(shortest, s[-1] - s[0])))
         total = np.where(fits, cost[i][:, None, None] + 1.0, np.inf) + away[i + 1 :][None]
         best = np.argmin(total, axis=0)
         value = np.take_along_axis(total, best[None], axis=0)[0]
@@ -79,6 +72,24 @@ def fewest_straights(
         levels.append(float(z[i, k]))
         i, k = came[i, k]
     return np.array(corners[::-1]), np.array(levels[::-1])
+
+
+def _straights(
+    s: Floats, low: Floats, high: Floats, at: Ints, z: Floats, i: int, limits: tuple[float, float, float]
+) -> Bools:
+    """Which straights from the levels at place ``i`` to those at each later place stay in the tube: (levels, places, levels).
+
+    ``limits`` are the least and greatest grade and the shortest run.
+    """
+    least, most, shortest = limits
+    ahead, run = at[i + 1 :], s[at[i] + 1 :] - s[at[i]]
+    down = np.maximum.accumulate((low[at[i] + 1 :] - z[i][:, None]) / run, axis=1)[:, ahead - at[i] - 1]
+    up = np.minimum.accumulate((high[at[i] + 1 :] - z[i][:, None]) / run, axis=1)[:, ahead - at[i] - 1]
+    grade = (z[i + 1 :][None] - z[i][:, None, None]) / (s[ahead] - s[at[i]])[None, :, None]
+    fits = (grade >= down[..., None] - 1e-12) & (grade <= up[..., None] + 1e-12)
+    fits &= (s[ahead] - s[at[i]] >= shortest - 1e-9)[None, :, None]
+    fits &= (np.abs(grade) >= least - 1e-12) & (np.abs(grade) <= most + 1e-12)
+    return np.asarray(fits)
 
 
 def _opened(
