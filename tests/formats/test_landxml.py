@@ -88,6 +88,20 @@ def test_survey_feet_and_a_starting_chainage_are_taken_into_account(tmp_path):
     assert got == pytest.approx(np.array([(0, 10, 0), (150, 16, 60), (300, 13, 0)]) * foot)
 
 
+def test_one_part_that_cannot_be_read_leaves_the_rest_of_the_file_standing(tmp_path):
+    body = """<Alignments><Alignment name="Torn"><CoordGeom><Line><Start>0 0</Start></Line></CoordGeom></Alignment>
+      <Alignment name="Whole"><CoordGeom><Line><Start>0 0</Start><End>0 80</End></Line></CoordGeom></Alignment></Alignments>
+      <Surfaces><Surface name="flat"><Definition><Pnts><P id="1">0 0</P></Pnts><Faces><F>1 1 1</F></Faces></Definition></Surface></Surfaces>
+      <CgPoints><CgPoint name="1">5 7 40.5</CgPoint></CgPoints>"""
+    bundle = read_landxml(landxml(tmp_path, body))
+    assert [s.name for s in bundle.streets] == ["Whole"]
+    assert bundle.points.tolist() == [[7.0, 5.0, 40.5]]
+    left = [n for n in bundle.notes if n.startswith("left out")]
+    assert len(left) == 2
+    assert any("'Torn'" in n and "no End" in n for n in left)
+    assert any("'flat'" in n and "without levels" in n for n in left)
+
+
 BAD_LANDXML = {
     '<Surfaces><Surface name="s"><Definition><Pnts><P id="1">0 0</P></Pnts><Faces><F>1 1 1</F></Faces></Definition></Surface></Surfaces>': "without levels",
     '<Surfaces><Surface name="s"><Definition><Pnts><P id="1">0 0 x</P></Pnts></Definition></Surface></Surfaces>': "not three numbers",

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from humble_loop.formats.bundle import Bundle, StreetIn, SurfaceIn
+from humble_loop.formats.errors import FormatError
 from humble_loop.formats.landxml.bends import bends_of
 from humble_loop.formats.landxml.plan import pieces_of
 from humble_loop.formats.landxml.profile import vips_of
@@ -27,29 +29,36 @@ _ABOUT = {"Units", "CoordinateSystem", "Project", "Application", "Feature", "Ame
 def read_landxml(path: Path, *, units: str = "m") -> Bundle:
     """Read surfaces, alignments (with their design profile), points, breaklines, kerb lines and parcels.
 
-    ``units`` holds where the file names none. Raises FormatError.
+    ``units`` holds where the file names none. A part that cannot be read is left out with a note. Raises FormatError where
+    nothing can be.
     """
     tree = Tree(path, units)
     bundle = Bundle()
-    for surface in every(tree.root, "Surface"):
-        _surface(tree, surface, bundle)
-    for alignment in every(tree.root, "Alignment"):
-        _alignment(tree, alignment, bundle)
-    _points(tree, bundle)
-    for parcel in every(tree.root, "Parcel"):
-        _line(tree, parcel, "parcel", bundle)
-    for feature in every(tree.root, "PlanFeature"):
-        _line(tree, feature, "plan feature", bundle)
+    parts: list[tuple[str, Callable[[Any], None]]] = [
+        ("Surface", lambda node: _surface(tree, node, bundle)),
+        ("Alignment", lambda node: _alignment(tree, node, bundle)),
+        ("CgPoints", lambda node: _points(tree, node, bundle)),
+        ("Parcel", lambda node: _line(tree, node, "parcel", bundle)),
+        ("PlanFeature", lambda node: _line(tree, node, "plan feature", bundle)),
+    ]
+    wrong: list[FormatError] = []
+    for name, read in parts:
+        for node in every(tree.root, name):
+            try:
+                read(node)
+            except FormatError as error:
+                wrong.append(error)  # the rest of the file stands
+    if bundle.empty:
+        raise wrong[0] if wrong else tree.wrong("it holds no surface, alignment, point or parcel that can be used")
+    bundle.notes += [f"left out: {error.message}" for error in wrong]
     left = sorted({local(n) for n in children(tree.root)} - _READ - _ABOUT)
     if left:
         bundle.notes.append(f"left out, as not read: {', '.join(left)}")
-    if bundle.empty:
-        raise tree.wrong("it holds no surface, alignment, point or parcel that can be used")
     return bundle
 
 
-def _points(tree: Tree, bundle: Bundle) -> None:
-    rows = [tree.vertex(p) for group in every(tree.root, "CgPoints") for p in every(group, "CgPoint") if p.text]
+def _points(tree: Tree, group: Any, bundle: Bundle) -> None:
+    rows = [tree.vertex(p) for p in every(group, "CgPoint") if p.text]
     levelled = np.array([r for r in rows if np.isfinite(r[2])]).reshape(-1, 3)
     if len(levelled) < len(rows):
         bundle.notes.append(f"{len(rows) - len(levelled)} points without a level are left out")
