@@ -17,7 +17,7 @@ _OFTEN, _SELDOM, _NEVER = 5_000, 20, 1_000_000  # new objects until the newest a
 def attend(window: MainWindow) -> None:
     """Search when it is not felt, from now on."""
     gc.set_threshold(_OFTEN, _SELDOM, _NEVER)
-    window.caught_up.connect(_put_aside)
+    window.catching_up.done.connect(_put_aside)
     window.files.taken.connect(_search_everything)
 
 

@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QSettings, Qt, Signal
+from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from humble_loop.desk import cross_section, solid
+from humble_loop.desk.catching_up import CatchingUp
 from humble_loop.desk.commands import Command, make_commands, offers
 from humble_loop.desk.cross_section import CrossSection
 from humble_loop.desk.facts import FactsPanel
 from humble_loop.desk.file_desk import FileDesk
 from humble_loop.desk.finder import Finder
-from humble_loop.desk.idle import IdleWork
 from humble_loop.desk.index import SiteIndex
 from humble_loop.desk.long_section import LongSection
 from humble_loop.desk.panes import Pane
@@ -29,18 +29,13 @@ from humble_loop.desk.stretch_button import StretchButton
 from humble_loop.desk.strip import Strip
 from humble_loop.desk.tables_window import TablesWindow
 from humble_loop.desk.theme import LIGHT, THEMES, Theme, icon, style_sheet
-from humble_loop.engine.query import Stats, Unsolved
-from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import ThingId
-from humble_loop.whole.findings import findings, thing_findings
-from humble_loop.whole.things import all_things, faces_of, name_of
+from humble_loop.whole.things import name_of
 
 
 class MainWindow(QMainWindow):
     """The application's window."""
-
-    caught_up = Signal()  # with everything that waits to be worked out
 
     def __init__(self, session: Session, settings: QSettings) -> None:
         super().__init__()
@@ -64,7 +59,9 @@ class MainWindow(QMainWindow):
         self._lay_out()
         self._make_actions()
         self.finder = Finder(lambda text: offers(self, self._commands, text), self)
-        self._idle = IdleWork(self)
+        self.catching_up = CatchingUp(session, self)
+        self.catching_up.surface_known.connect(self.status.settled)
+        self.catching_up.findings_known.connect(self._show_findings)
         session.changed.connect(self._on_changed)
         session.cursor_moved.connect(self._caption_cross_section)
         session.chosen_changed.connect(self._on_chosen)
@@ -77,6 +74,7 @@ class MainWindow(QMainWindow):
         self.paint_in(self.theme)
         self.stage_row.choose(stage_index("Ground"))
         self._on_changed()
+        self.catching_up.begin()
         self.plan.refresh()
         self.index.refresh()
         self.facts.refresh()
@@ -298,7 +296,7 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self.files.stop()
-        self._idle.stop()
+        self.catching_up.stop()
         self.solid.close_view()
         self.session.end()
         event.accept()
@@ -325,36 +323,14 @@ class MainWindow(QMainWindow):
         path = self.session.path
         mark = "• " if self.session.unsaved else ""
         self.setWindowTitle(f"{mark}{self.session.site.name}{f' ({path.name})' if path else ''} – Humble Loop")
-        if self.session.dragging:
-            return
-        self.session.engine.stats = Stats()
-        # What a glance does not need is worked out piece by piece, when there is time.
-        self._idle.begin([self._catch_up])
-
-    def _catch_up(self) -> Iterator[None]:
-        """Work out the finished surface, then findings, then tidy up: a piece a step."""
-        q = self.session.engine
-        for thing in all_things(q):
-            made = q.attempt(faces_of, thing)
-            yield
-            for id in () if isinstance(made, Unsolved) else made:
-                q.attempt(finished_mesh, id)
-                yield
-        self.status.settled()
-        for thing in all_things(q):
-            q.attempt(thing_findings, thing)
-            yield
-        self._show_findings()
-        yield from q.tidy()
-        self.caught_up.emit()
 
     @property
     def settled(self) -> bool:
         """Whether all that waits to be worked out is done."""
-        return self.plan.settled and self.facts.settled and not self._idle.busy and not self.solid.busy
+        return self.plan.settled and self.facts.settled and not self.catching_up.busy and not self.solid.busy
 
-    def _show_findings(self) -> None:
-        self.findings = findings(self.session.engine)
+    def _show_findings(self, found: tuple[Finding, ...]) -> None:
+        self.findings = found
         self.plan.show_findings(self.findings)
         self.facts.show_findings(self.findings)
         self.stage_row.show_progress(self.session.engine, self.findings, self.theme)

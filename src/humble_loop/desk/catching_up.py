@@ -1,0 +1,59 @@
+"""What a glance does not need after a change: worked out piece by piece, when there is time."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from PySide6.QtCore import QObject, Signal
+
+from humble_loop.desk.idle import IdleWork
+from humble_loop.desk.session import Session
+from humble_loop.engine.query import Stats, Unsolved
+from humble_loop.lines.faces import finished_mesh
+from humble_loop.whole.findings import findings, thing_findings
+from humble_loop.whole.things import all_things, faces_of
+
+
+class CatchingUp(QObject):
+    """Works out the finished surface, then findings, then tidies up; begins anew at every change."""
+
+    surface_known = Signal()
+    findings_known = Signal(object)
+    done = Signal()
+
+    def __init__(self, session: Session, parent: QObject) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._work = IdleWork(self)
+        session.changed.connect(self.begin)
+
+    @property
+    def busy(self) -> bool:
+        """Whether something waits to be worked out."""
+        return self._work.busy
+
+    def stop(self) -> None:
+        """Forget what was left to do."""
+        self._work.stop()
+
+    def begin(self) -> None:
+        """Begin anew, unless something is being dragged."""
+        if not self._session.dragging:
+            self._session.engine.stats = Stats()
+            self._work.begin([self._steps])
+
+    def _steps(self) -> Iterator[None]:
+        q = self._session.engine
+        for thing in all_things(q):
+            made = q.attempt(faces_of, thing)
+            yield
+            for id in () if isinstance(made, Unsolved) else made:
+                q.attempt(finished_mesh, id)
+                yield
+        self.surface_known.emit()
+        for thing in all_things(q):
+            q.attempt(thing_findings, thing)
+            yield
+        self.findings_known.emit(findings(q))
+        yield from q.tidy()
+        self.done.emit()
