@@ -138,3 +138,20 @@ def test_a_batter_that_ends_in_the_air_is_told(depth):
         centre = levels.min() + SLOPE * inner if depth > 0 else levels.max() - SLOPE * inner
         assert f.value == pytest.approx(abs(LEVEL + depth - centre), abs=1e-3)
         assert f.remedy
+
+
+def test_a_batter_does_not_go_on_behind_what_it_runs_into():
+    """A lies 18 m below B, 24 m beside it: its cut would pass under B. It ends there, told; behind B, B's own cut stands."""
+    site = edits.add_ground(new_site(), Ground(name="g", surface=plane_ground(0.0, 0.0, 70.0)))
+    site = edits.set_section(site, lane_section("flat", 3.2, 0.0))
+    for name, y, level in (("A", 0.0, 40.0), ("B", 24.0, 58.0)):
+        ends = [Bend(easting=-80, northing=y), Bend(easting=80, northing=y)]
+        vips = (Vip(chainage=0, level=level), Vip(chainage=160, level=level))
+        site = edits.add_street(site, name, ends, section="flat", vips=vips)
+    q = Engine(site)
+    edge = line(q, StreetLine("b", "boundary", "left")).points([80.0])[0]
+    behind = probe(q, 0.0, edge[1] + 6.0)
+    assert behind.title == "B left batter"
+    assert behind.finished == pytest.approx(edge[2] + SLOPE * 6.0, abs=1e-6)
+    told = [f for f in findings(q) if f.rule == "built twice"]
+    assert any(f.thing == "A left batter" and "B " in f.message for f in told)

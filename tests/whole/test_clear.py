@@ -165,3 +165,22 @@ def test_lots_inside_a_hairpin_share_the_land_between_its_legs(apart):
     assert sum(p.area for p in found) == pytest.approx(shapely.union_all(found).area, abs=0.1)
     assert built_twice(q) == []
     assert_watertight(q)
+
+
+def test_lots_inside_a_narrow_hairpin_end_at_its_other_leg():
+    site = edits.add_ground(new_site(), Ground(name="g", surface=plane_ground(0.02, 0.01, 50.0)))
+    bends = [
+        Bend(easting=0, northing=0),
+        Bend(easting=140, northing=0, radius=17.99),
+        Bend(easting=140, northing=36, radius=17.99),
+        Bend(easting=0, northing=36),
+    ]
+    vips = (Vip(chainage=0, level=50.2), Vip(chainage=300, level=51.0))
+    site = edits.add_street(site, "Hairpin", bends, vips=vips)
+    q = Engine(edits.add_lot_row(site, "hairpin", "left", frontage=16, depth=30))
+    found = list(lands(q).values())
+    assert len(found) >= 6
+    assert built_twice(q) == []
+    # Its boundaries stand 7.95 m either side of its crown: nothing reaches beyond the far one.
+    far = [p for p in found if p.centroid.x < 100]
+    assert max(p.bounds[3] for p in far) == pytest.approx(36 - 8.05, abs=0.01)

@@ -23,6 +23,7 @@ from humble_loop.site import parts
 
 _SLIVER = 0.05  # m2 that a lot may share with a reserve as a matter of rounding
 _ON = 2e-3  # metres from a line within which an edge lies on it
+_HAIR = 1e-6  # metres: the width of a spike that is a matter of rounding
 _SAG = 0.01
 _ROOM = 30.0  # metres beyond the deepest lot within which other streets are looked for
 
@@ -181,11 +182,25 @@ def cleared(q: Engine, id: str) -> Cleared | None:
         raise Unsolved(
             frame.name, "it lies wholly in other streets or lots", "shorten its row, or move one of the streets"
         )
-    polygon = max(pieces, key=lambda g: g.area)
+    polygon = _without_spikes(max(pieces, key=lambda g: g.area))
     ring = shapely.get_coordinates(
         shapely.geometry.polygon.orient(polygon, -1.0 if _clockwise(whole) else 1.0).exterior
     )
     return Cleared(_told(q, frame, edges, reserves, ring), polygon, tuple(other for other, _ in lands))
+
+
+def _without_spikes(polygon: shapely.Polygon) -> shapely.Polygon:
+    """A polygon without corners at which its outline turns straight back, as it does along an end that lies on a side line."""
+    ring = shapely.get_coordinates(polygon.exterior)[:-1].tolist()
+    k = 0
+    while k < len(ring) and len(ring) > 3:
+        a, b, c = (shapely.Point(ring[(k + step) % len(ring)]) for step in (-1, 0, 1))
+        if min(shapely.LineString([b, c]).distance(a), shapely.LineString([a, b]).distance(c)) < _HAIR:
+            del ring[k]
+            k = max(k - 2, 0)
+        else:
+            k += 1
+    return shapely.Polygon(ring, polygon.interiors)
 
 
 def _reaches(whole: shapely.Geometry, other: shapely.Geometry) -> bool:
