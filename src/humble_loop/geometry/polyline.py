@@ -2,30 +2,41 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from humble_loop.geometry.arrays import Floats
 
 
-def thinned(points: Floats, within: float) -> Floats:
-    """The points (n, k) without those that lie within ``within`` metres of the line through the others.
+def thinned(lines: Sequence[Floats], within: float) -> list[Floats]:
+    """Lines of points (n, k), each without those that lie within ``within`` metres of the line through its others.
 
-    Douglas and Peucker, 1973: a stretch keeps its farthest point from the chord, and each half is looked at again.
+    Douglas and Peucker, 1973: a stretch keeps its farthest point from the chord, and each half is looked at again. All
+    stretches of all lines are looked at together, as arrays.
     """
-    keep = np.zeros(len(points), dtype=bool)
-    keep[[0, -1]] = True
-    todo = [(0, len(points) - 1)]
-    while todo:
-        a, b = todo.pop()
-        if b - a < 2:
-            continue
-        chord = points[b] - points[a]
-        square = float(chord @ chord)
-        d = points[a + 1 : b] - points[a]
-        t = np.clip(d @ chord / square, 0.0, 1.0) if square > 0 else np.zeros(len(d))
-        away = ((d - t[:, None] * chord) ** 2).sum(axis=1)
-        i = int(np.argmax(away))
-        if away[i] > within**2:
-            keep[a + 1 + i] = True
-            todo += [(a, a + 1 + i), (a + 1 + i, b)]
-    return points[keep]
+    if not lines:
+        return []
+    p = np.concatenate(lines)
+    ends = np.cumsum([len(line) for line in lines])
+    a, b = np.concatenate([[0], ends[:-1]]), ends - 1
+    keep = np.zeros(len(p), dtype=bool)
+    keep[a] = keep[b] = True
+    while (inner := b - a > 1).any():
+        a, b = a[inner], b[inner]
+        count = b - a - 1
+        first = np.cumsum(count) - count
+        of = np.repeat(np.arange(len(a)), count)
+        i = np.arange(len(of)) + (a + 1 - first)[of]
+        chord, d = p[b] - p[a], p[i] - p[a][of]
+        square = (chord**2).sum(axis=1)
+        t = (d * chord[of]).sum(axis=1) / np.where(square > 0, square, np.inf)[of]
+        away = ((d - np.clip(t, 0.0, 1.0)[:, None] * chord[of]) ** 2).sum(axis=1)
+        most = np.maximum.reduceat(away, first)
+        at = np.flatnonzero(away == most[of])
+        far = i[at[np.unique(of[at], return_index=True)[1]]]
+        split = most > within**2
+        a, far, b = a[split], far[split], b[split]
+        keep[far] = True
+        a, b = np.concatenate([a, far]), np.concatenate([far, b])
+    return [line[k] for line, k in zip(lines, np.split(keep, ends[:-1]))]

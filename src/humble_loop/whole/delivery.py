@@ -101,12 +101,11 @@ class Delivery:
         found = []
         for _, id in self._line_ids:
             made = self._q.attempt(line, id)
-            if isinstance(made, Unsolved):
-                continue
-            for points in made.runs(_SAG, 5.0):
-                moved = thinned(points, _SAG) + [*self._shift, 0.0]
-                found.append(DeliveredLine(made.title, made.plan.role, moved))
-        return tuple(found)
+            if not isinstance(made, Unsolved):
+                found += [(made, points) for points in made.runs(_SAG, 5.0)]
+        kept = thinned([points for _, points in found], _SAG)
+        shift = [*self._shift, 0.0]
+        return tuple(DeliveredLine(made.title, made.plan.role, points + shift) for (made, _), points in zip(found, kept))
 
     @cached_property
     def parcels(self) -> tuple[Land, ...]:
