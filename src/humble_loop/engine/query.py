@@ -197,6 +197,7 @@ class Engine:
         self._begun: set[Key] = set()  # all of these two, for a quick look
         self._sweep_above = _SMALL
         self._stored = 0  # results worked out so far
+        self._adopted = False  # whether some were worked out elsewhere
         self._gates: dict[int, set[Key]] = {}  # gates that may have changed, by their bit; none is empty
         self._waiting_gates = 0  # the bits of these
         self._below_kind: dict[int, int] = {}  # what lies below any gate of a kind
@@ -216,6 +217,8 @@ class Engine:
         """Turn to another document; results whose reads are unchanged stay."""
         if site is self._site:
             return
+        if self._adopted:
+            self.forget()
         touched = self._touched(self._site, site)
         self._site = site
         self._revision += 1
@@ -301,6 +304,13 @@ class Engine:
         self._parts.clear()
         self._gates.clear()
         self._waiting_gates = 0
+        self._adopted = False
+
+    def adopt(self, key: Key, value: Any) -> None:
+        """Take a result from elsewhere as known. What it read is not: on another site all is begun afresh."""
+        if key not in self._memos:
+            self._memos[key] = _Memo(sealed(value), changed=self._revision, checked=self._revision)
+            self._adopted = True
 
     def ask(self, what: Query[Any, Any] | Part[Any, Any], args: tuple[Any, ...]) -> Any:
         """The result of a query; raises what it failed with."""

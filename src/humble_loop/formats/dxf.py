@@ -172,11 +172,11 @@ def write_dxf(site: Delivery, path: Path) -> None:
         space.add_point((p.easting, p.northing, p.level), dxfattribs={"layer": "set-out"})
         text = {"layer": "set-out", "insert": (p.easting + 0.2, p.northing + 0.2, p.level)}
         space.add_text(str(number), height=0.4, dxfattribs=text)
-    for level, contour in contour_lines(site.finished, site.contour_interval):
-        space.add_lwpolyline(contour, dxfattribs={"layer": "finished contour", "elevation": float(level)})
     handle, owner = drawing.entitydb.handles.next, space.layout_key
-    many = [_polyline(line.role, line.points, handle, owner) for line in lines]
-    many += _faces(site.finished.points[site.finished.triangles], handle, owner)
+    contours = contour_lines(site.finished, site.contour_interval)
+    many = [_contour(float(level), contour, handle, owner) for level, contour in contours]
+    many += [_polyline(line.role, line.points, handle, owner) for line in lines]
+    many += _faces(site.finished, handle, owner)
     written = StringIO()
     drawing.write(written)
     path.write_text(_with_entities(written.getvalue(), many), encoding="utf-8")
@@ -209,11 +209,22 @@ def _polyline(layer: str, points: Floats, handle: Callable[[], str], owner: str)
     return f"{head}{vertices}{_entity('SEQEND', handle(), own, layer)}"
 
 
-def _faces(corners: Floats, handle: Callable[[], str], owner: str) -> list[str]:
-    """3D faces (n, 3, 3)."""
-    codes = "".join(f" 1{k}\n{{:.9f}}\n 2{k}\n{{:.9f}}\n 3{k}\n{{:.9f}}\n" for k in range(4))
-    face = f"{_entity('3DFACE', '{}', owner, 'finished surface')}100\nAcDbFace\n{codes}"
-    return [face.format(handle(), *row) for row in corners[:, [0, 1, 2, 2]].reshape(len(corners), 12).tolist()]
+def _contour(level: float, points: Floats, handle: Callable[[], str], owner: str) -> str:
+    """A flat polyline (n, 2) at a level."""
+    head = f"{_entity('LWPOLYLINE', handle(), owner, 'finished contour')}100\nAcDbPolyline\n 90\n{len(points)}\n 70\n0\n"
+    return f"{head} 38\n{level:.9f}\n" + "".join(f" 10\n{e:.9f}\n 20\n{n:.9f}\n" for e, n in points.tolist())
+
+
+def _faces(surface: Surface, handle: Callable[[], str], owner: str) -> list[str]:
+    """3D faces. A point stands in about six of them: its text is made once for each of a face's four places."""
+    head, body = _entity("3DFACE", "\0", owner, "finished surface").split("\0")
+    points = [(f"{e:.9f}", f"{n:.9f}", f"{z:.9f}") for e, n, z in surface.points.tolist()]
+    at = [[f" 1{k}\n{e}\n 2{k}\n{n}\n 3{k}\n{z}\n" for e, n, z in points] for k in range(4)]
+    first, second, third, fourth = at
+    return [
+        f"{head}{handle()}{body}100\nAcDbFace\n{first[a]}{second[b]}{third[c]}{fourth[c]}"
+        for a, b, c in surface.triangles.tolist()
+    ]
 
 
 def _write_centreline(space: Any, alignment: Alignment) -> None:

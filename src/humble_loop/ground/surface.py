@@ -43,6 +43,10 @@ class Surface:
             self._shifted[(east, north)] = Surface(self.points + [east, north, 0.0], self.triangles)
         return self._shifted[(east, north)]
 
+    def __reduce__(self) -> tuple[object, ...]:
+        """Another process gets the points and triangles; an index is sooner made again than sent."""
+        return Surface, (self.points, self.triangles)
+
     def __repr__(self) -> str:
         return f"Surface({len(self.points)} points, {len(self.triangles)} triangles)"
 

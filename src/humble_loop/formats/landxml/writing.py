@@ -75,11 +75,11 @@ def _write_surface(parent: Any, name: str, state: str, surface: Surface) -> None
     node = etree.SubElement(parent, "Surface", name=name, state=state)
     definition = etree.SubElement(node, "Definition", surfType="TIN")
     pnts = etree.SubElement(definition, "Pnts")
-    for i, p in enumerate(surface.points, start=1):
-        etree.SubElement(pnts, "P", id=str(i)).text = _ne(p)
+    for i, (e, n, z) in enumerate(surface.points.tolist(), start=1):
+        etree.SubElement(pnts, "P", id=str(i)).text = f"{n!r} {e!r} {z!r}"
     faces = etree.SubElement(definition, "Faces")
-    for t in surface.triangles + 1:
-        etree.SubElement(faces, "F").text = " ".join(map(str, t))
+    for a, b, c in (surface.triangles + 1).tolist():
+        etree.SubElement(faces, "F").text = f"{a} {b} {c}"
 
 
 def _write_alignment(parent: Any, alignment: Alignment) -> None:
