@@ -160,6 +160,20 @@ def test_export_by_extension(capsys, tmp_path, t_file, ending):
     assert (tmp_path / f"out.{ending}").stat().st_size > 500
 
 
+@pytest.mark.parametrize("ending", ["dxf", "xml"])
+def test_an_export_by_several_processes_is_that_of_one(tmp_path, brickworks, ending):
+    file = tmp_path / "site.hloop"
+    save_site(brickworks, file)
+    for processes in (1, 3):
+        script = f"from humble_loop import cli; cli.processes_at_hand = lambda: {processes}; "
+        script += f"cli.run(['export', {str(file)!r}, '--to', {str(tmp_path / f'{processes}.{ending}')!r}])"
+        done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=120)
+        assert (done.returncode, done.stderr) == (0, "")
+    one, three = ((tmp_path / f"{n}.{ending}").read_text().split("\n") for n in (1, 3))
+    differing = sum(a != b for a, b in zip(one, three, strict=True))
+    assert differing < 10  # when it was written, and by which run
+
+
 def test_exported_set_out_is_the_table(capsys, tmp_path, t_file):
     run(capsys, "export", t_file, "--to", tmp_path / "out.csv")
     _, out, _ = run(capsys, "report", t_file, "--table", "setout")

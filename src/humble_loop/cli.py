@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any, NoReturn
 
 from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.engine.together import processes_at_hand
 from humble_loop.formats.bring_in import Options, bring_in
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.export import export
@@ -230,7 +231,7 @@ def _export(options: argparse.Namespace) -> int:
     q = Engine(load_site(options.file))
     target: Path = options.to
     try:
-        export(delivery(q), target)
+        export(delivery(q, processes_at_hand()), target)
     except OSError as error:
         raise FormatError(target, f"it cannot be written ({error.strerror or error}); choose another place") from None
     print(f"{target}: written")

@@ -19,6 +19,7 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.ground.contour import contour_lines
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.survey_line.model import SurveyLine
+from humble_loop.lines.describe import SetOutPoint
 from humble_loop.site.model import slug
 from humble_loop.whole.delivery import Alignment, Delivery
 
@@ -151,15 +152,16 @@ _COLOURS = {
     "finished contour": 32,
     "finished surface": 9,
 }
-_NOT_DRAWN = {"crown", "survey"}  # the centreline stands for the crown; surveys are the surveyor's
+_NOT_DRAWN = frozenset({"crown", "survey"})  # the centreline stands for the crown; surveys are the surveyor's
 
 
 def write_dxf(site: Delivery, path: Path) -> None:
     """Write centrelines, every line by its role, parcels, set-out points, contours and the finished surface."""
+    site.expect(surface=True, lines_but=_NOT_DRAWN)
     drawing = new_drawing("R2018", setup=True)
     drawing.units = 6
     space = drawing.modelspace()
-    lines = [line for line in site.lines if line.role not in _NOT_DRAWN]
+    lines = site.lines_but(_NOT_DRAWN)
     roles = dict.fromkeys(line.role for line in lines)
     for name in (*_COLOURS, *(r for r in roles if r not in _COLOURS)):
         drawing.layers.add(name, color=_COLOURS.get(name, 7))
@@ -168,13 +170,10 @@ def write_dxf(site: Delivery, path: Path) -> None:
     for land in site.parcels:
         space.add_lwpolyline(land.outline, close=True, dxfattribs={"layer": "lot"})
         space.add_text(land.name, height=0.8, dxfattribs={"layer": "lot", "insert": tuple(land.outline.mean(axis=0))})
-    for number, p in site.set_out:
-        space.add_point((p.easting, p.northing, p.level), dxfattribs={"layer": "set-out"})
-        text = {"layer": "set-out", "insert": (p.easting + 0.2, p.northing + 0.2, p.level)}
-        space.add_text(str(number), height=0.4, dxfattribs=text)
     handle, owner = drawing.entitydb.handles.next, space.layout_key
     contours = contour_lines(site.finished, site.contour_interval)
     many = [_contour(float(level), contour, handle, owner) for level, contour in contours]
+    many += [_numbered_point(number, p, handle, owner) for number, p in site.set_out]
     many += [_polyline(line.role, line.points, handle, owner) for line in lines]
     many += _faces(site.finished, handle, owner)
     written = StringIO()
@@ -182,8 +181,8 @@ def write_dxf(site: Delivery, path: Path) -> None:
     path.write_text(_with_entities(written.getvalue(), many), encoding="utf-8")
 
 
-# A drawing has more vertices and faces than all else together: one by one through the library they take a minute for a
-# large estate, and as text a second. Their handles are reserved in the drawing.
+# A drawing has more points, vertices and faces than all else together: one by one through the library they take a
+# minute for a large estate, and as text a second. Their handles are reserved in the drawing.
 
 
 def _with_entities(text: str, many: list[str]) -> str:
@@ -209,9 +208,22 @@ def _polyline(layer: str, points: Floats, handle: Callable[[], str], owner: str)
     return f"{head}{vertices}{_entity('SEQEND', handle(), own, layer)}"
 
 
+def _numbered_point(number: int, p: SetOutPoint, handle: Callable[[], str], owner: str) -> str:
+    """A set-out point with its number beside it."""
+    at = f" 10\n{p.easting:.9f}\n 20\n{p.northing:.9f}\n 30\n{p.level:.9f}\n"
+    beside = f" 10\n{p.easting + 0.2:.9f}\n 20\n{p.northing + 0.2:.9f}\n 30\n{p.level:.9f}\n"
+    point = f"{_entity('POINT', handle(), owner, 'set-out')}100\nAcDbPoint\n{at}"
+    text = (
+        f"{_entity('TEXT', handle(), owner, 'set-out')}100\nAcDbText\n{beside} 40\n0.4\n  1\n{number}\n100\nAcDbText\n"
+    )
+    return point + text
+
+
 def _contour(level: float, points: Floats, handle: Callable[[], str], owner: str) -> str:
     """A flat polyline (n, 2) at a level."""
-    head = f"{_entity('LWPOLYLINE', handle(), owner, 'finished contour')}100\nAcDbPolyline\n 90\n{len(points)}\n 70\n0\n"
+    head = (
+        f"{_entity('LWPOLYLINE', handle(), owner, 'finished contour')}100\nAcDbPolyline\n 90\n{len(points)}\n 70\n0\n"
+    )
     return f"{head} 38\n{level:.9f}\n" + "".join(f" 10\n{e:.9f}\n 20\n{n:.9f}\n" for e, n in points.tolist())
 
 
@@ -219,8 +231,7 @@ def _faces(surface: Surface, handle: Callable[[], str], owner: str) -> list[str]
     """3D faces. A point stands in about six of them: its text is made once for each of a face's four places."""
     head, body = _entity("3DFACE", "\0", owner, "finished surface").split("\0")
     points = [(f"{e:.9f}", f"{n:.9f}", f"{z:.9f}") for e, n, z in surface.points.tolist()]
-    at = [[f" 1{k}\n{e}\n 2{k}\n{n}\n 3{k}\n{z}\n" for e, n, z in points] for k in range(4)]
-    first, second, third, fourth = at
+    first, second, third, fourth = ([f" 1{k}\n{e}\n 2{k}\n{n}\n 3{k}\n{z}\n" for e, n, z in points] for k in range(4))
     return [
         f"{head}{handle()}{body}100\nAcDbFace\n{first[a]}{second[b]}{third[c]}{fourth[c]}"
         for a, b, c in surface.triangles.tolist()

@@ -64,30 +64,28 @@ def _cut(surface: Surface, interval: float, base: float) -> tuple[Floats, Floats
 
 
 def _join(segments: Floats, ids: Ints) -> list[Floats]:
+    pairs: list[tuple[int, int]] = [(u, v) for u, v in ids.tolist()]
     ends: dict[int, list[int]] = {}
-    for i, (u, v) in enumerate(ids.tolist()):
+    for i, (u, v) in enumerate(pairs):
         ends.setdefault(u, []).append(i)
         ends.setdefault(v, []).append(i)
-    used = np.zeros(len(segments), dtype=bool)
-    open_first = [i for i, (u, v) in enumerate(ids.tolist()) if len(ends[u]) == 1 or len(ends[v]) == 1]
+    points = segments.reshape(-1, 2)
+    used = bytearray(len(pairs))
+    open_first = [i for i, (u, v) in enumerate(pairs) if len(ends[u]) == 1 or len(ends[v]) == 1]
     lines = []
-    for start in [*open_first, *range(len(segments))]:
+    for start in [*open_first, *range(len(pairs))]:
         if used[start]:
             continue
         used[start] = True
-        u, v = (int(e) for e in ids[start])
-        if len(ends[v]) == 1 and len(ends[u]) > 1:
-            u, v = v, u
-        where = {int(ids[start][0]): segments[start, 0], int(ids[start][1]): segments[start, 1]}
-        line = [where[u], where[v]]
-        while True:
-            following = [i for i in ends[v] if not used[i]]
-            if not following:
-                break
+        u, v = pairs[start]
+        turned = len(ends[v]) == 1 and len(ends[u]) > 1
+        line = [2 * start + turned, 2 * start + 1 - turned]
+        at = u if turned else v
+        while following := [i for i in ends[at] if not used[i]]:
             i = following[0]
             used[i] = True
-            side = 1 if int(ids[i][0]) == v else 0
-            v = int(ids[i][side])
-            line.append(segments[i, side])
-        lines.append(np.array(line))
+            side = int(pairs[i][0] == at)
+            at = pairs[i][side]
+            line.append(2 * i + side)
+        lines.append(points[line])
     return lines

@@ -5,11 +5,11 @@ Eastings and northings are as people know them.
 
 from __future__ import annotations
 
-from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.engine.query import Engine, Key, Unsolved, query
+from humble_loop.engine.together import ask_together
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Profile
@@ -17,13 +17,15 @@ from humble_loop.geometry.polyline import thinned
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.lines.describe import SetOutPoint
+from humble_loop.lines.faces import face, finished_mesh
 from humble_loop.lines.line import LineId, ThingId, line, line_plan
 from humble_loop.lines.rules import InStretches, OnGradeLine
 from humble_loop.lines.standing import kind_of
 from humble_loop.site import parts
 from humble_loop.whole.finished import whole_surface
-from humble_loop.whole.tables import set_out_points
-from humble_loop.whole.things import all_things, name_of
+from humble_loop.whole.overlaps import counted
+from humble_loop.whole.tables import set_out_of, set_out_points
+from humble_loop.whole.things import all_faces, all_things, faces_of, name_of
 
 _SAG = 0.002  # metres between a delivered chord and its curve
 
@@ -55,11 +57,38 @@ class Land:
     area: float
 
 
-class Delivery:
-    """The site for writers, in metres. Each part is worked out when a writer first asks for it."""
+@query
+def _lines_of(q: Engine, thing: ThingId) -> tuple[LineId, ...]:
+    return tuple(kind_of(thing.kind).lines(q, thing))
 
-    def __init__(self, q: Engine) -> None:
-        self._q = q
+
+@query
+def _parcels_of(q: Engine, thing: ThingId) -> tuple[Land, ...]:
+    return tuple(Land(p.name, p.outline, p.area) for p in kind_of(thing.kind).parcels(q, thing))
+
+
+@query
+def _runs(q: Engine, id: LineId) -> tuple[DeliveredLine, ...]:
+    """The unbroken runs of a line, densely and from the site's origin."""
+    made = line(q, id)
+    return tuple(DeliveredLine(made.title, made.plan.role, points) for points in made.runs(_SAG, 5.0))
+
+
+@query
+def _alignment(q: Engine, id: LineId) -> Alignment | None:
+    """A line as a centreline with its grade line, from the site's origin; None where it is none."""
+    if line_plan(q, id).role != "crown":
+        return None
+    made = q.attempt(line, id)
+    profile = None if isinstance(made, Unsolved) else _profile(made.rule)
+    return Alignment(name_of(q, id.thing), line_plan(q, id).base, profile)
+
+
+class Delivery:
+    """The site for writers, in metres. Each part is worked out when a writer first asks for it, by ``processes``."""
+
+    def __init__(self, q: Engine, processes: int = 1) -> None:
+        self._q, self._processes = q, processes
         self._shift = parts.origin(q)
 
     @property
@@ -85,36 +114,24 @@ class Delivery:
     @cached_property
     def alignments(self) -> tuple[Alignment, ...]:
         """Centrelines with their grade lines."""
-        found = []
-        for thing, id in self._line_ids:
-            plan = self._q.attempt(line_plan, id)
-            if isinstance(plan, Unsolved) or plan.role != "crown":
-                continue
-            made = self._q.attempt(line, id)
-            profile = None if isinstance(made, Unsolved) else _profile(made.rule)
-            found.append(Alignment(name_of(self._q, thing), plan.base.moved(*self._shift), profile))
-        return tuple(found)
+        made = [self._q.attempt(_alignment, id) for id in self._line_ids]
+        found = [a for a in made if a is not None and not isinstance(a, Unsolved)]
+        return tuple(replace(a, chain=a.chain.moved(*self._shift)) for a in found)
 
-    @cached_property
-    def lines(self) -> tuple[DeliveredLine, ...]:
-        """Every line with levels, in unbroken runs."""
-        found = []
-        for _, id in self._line_ids:
-            made = self._q.attempt(line, id)
-            if not isinstance(made, Unsolved):
-                found += [(made, points) for points in made.runs(_SAG, 5.0)]
-        kept = thinned([points for _, points in found], _SAG)
+    def lines_but(self, roles: frozenset[str]) -> tuple[DeliveredLine, ...]:
+        """Every line with levels that has another role, in unbroken runs."""
+        made = [self._q.attempt(_runs, id) for id in self._lines_but(roles)]
+        found = [run for runs in made if not isinstance(runs, Unsolved) for run in runs]
+        kept = thinned([run.points for run in found], _SAG)
         shift = [*self._shift, 0.0]
-        return tuple(DeliveredLine(made.title, made.plan.role, points + shift) for (made, _), points in zip(found, kept))
+        return tuple(replace(run, points=points + shift) for run, points in zip(found, kept))
 
     @cached_property
     def parcels(self) -> tuple[Land, ...]:
         """Pieces of land."""
-        return tuple(
-            Land(p.name, p.outline + [*self._shift], p.area)
-            for thing in all_things(self._q)
-            for p in kind_of(thing.kind).parcels(self._q, thing)
-        )
+        made = [self._q.attempt(_parcels_of, thing) for thing in all_things(self._q)]
+        found = [land for lands in made if not isinstance(lands, Unsolved) for land in lands]
+        return tuple(replace(land, outline=land.outline + [*self._shift]) for land in found)
 
     @cached_property
     def set_out(self) -> tuple[tuple[int, SetOutPoint], ...]:
@@ -125,17 +142,52 @@ class Delivery:
         )
 
     @cached_property
-    def _line_ids(self) -> list[tuple[ThingId, LineId]]:
-        found: list[tuple[ThingId, LineId]] = []
-        for thing in all_things(self._q):
-            with suppress(Unsolved):
-                found += [(thing, id) for id in kind_of(thing.kind).lines(self._q, thing)]
-        return found
+    def _line_ids(self) -> list[LineId]:
+        made = [self._q.attempt(_lines_of, thing) for thing in all_things(self._q)]
+        return [id for ids in made if not isinstance(ids, Unsolved) for id in ids]
+
+    def _lines_but(self, roles: frozenset[str]) -> list[LineId]:
+        plans = [(id, self._q.attempt(line_plan, id)) for id in self._line_ids]
+        return [id for id, plan in plans if not isinstance(plan, Unsolved) and plan.role not in roles]
+
+    def expect(self, *, surface: bool = False, lines_but: frozenset[str] | None = None) -> None:
+        """Have what a writer is going to ask worked out ahead by several processes, where there are several."""
+        if self._processes < 2:
+            return
+
+        def things(q: Engine) -> list[list[Key]]:
+            return self._shared_out([(ask, t) for t in all_things(q) for ask in (faces_of, _lines_of, _parcels_of)])
+
+        def meshes(q: Engine) -> list[list[Key]]:
+            asked: list[Key] = [(ask, id) for id in all_faces(q) if surface for ask in (face, finished_mesh)]
+            return self._shared_out([*asked, *((line_plan, id) for id in self._line_ids)])
+
+        def rest(q: Engine) -> list[list[Key]]:
+            asked: list[Key] = [(counted, id) for id in all_faces(q) if surface]
+            asked += [(_alignment, id) for id in self._line_ids]
+            asked += [(_runs, id) for id in self._lines_but(lines_but)] if lines_but is not None else []
+            return self._shared_out([*asked, *((set_out_of, thing) for thing in all_things(q))])
+
+        ask_together(self._q, self._processes, [things, meshes, rest])
+
+    def _shared_out(self, keys: list[Key]) -> list[list[Key]]:
+        """Questions about things, faces or lines for each process: a stretch of the things of every kind, since
+        neighbours rest on much the same.
+        """
+        by_kind: dict[tuple[object, str], list[Key]] = {}
+        for key in keys:
+            thing = key[1] if isinstance(key[1], ThingId) else key[1].thing
+            by_kind.setdefault((key[0], thing.kind), []).append(key)
+        n, groups = self._processes, by_kind.values()
+        return [[key for g in groups for key in g[len(g) * k // n : len(g) * (k + 1) // n]] for k in range(n)]
 
 
-def delivery(q: Engine) -> Delivery:
-    """Describe the site as it is now; ``q`` must stay with it while writers read."""
-    return Delivery(q)
+def delivery(q: Engine, processes: int = 1) -> Delivery:
+    """Describe the site as it is now; ``q`` must stay with it while writers read.
+
+    With more ``processes`` than one it is worked out by several at once: see ``ask_together`` for who may do so.
+    """
+    return Delivery(q, processes)
 
 
 def _profile(rule: object) -> Profile | None:

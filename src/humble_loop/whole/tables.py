@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.lines.describe import SetOutPoint
 from humble_loop.lines.faces import finished_mesh
+from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.lines.table import NoSuchTable, Table, TableMaker, plain
 from humble_loop.site import parts
@@ -48,14 +49,18 @@ def tables() -> dict[str, TableMaker]:
     return {**found, "setout": _setout, "findings": _findings, "volumes": _volumes}
 
 
+@query
+def set_out_of(q: Engine, thing: ThingId) -> tuple[SetOutPoint, ...]:
+    """The set-out points of a thing."""
+    return tuple(kind_of(thing.kind).set_out(q, thing))
+
+
 def set_out_points(q: Engine) -> list[tuple[int, SetOutPoint]]:
     """Every set-out point of the site with its running number: street by street, with what stands at its ends."""
     points: list[SetOutPoint] = []
     for thing in all_things(q):
-        try:
-            points += kind_of(thing.kind).set_out(q, thing)
-        except Unsolved:
-            continue
+        made = q.attempt(set_out_of, thing)
+        points += () if isinstance(made, Unsolved) else made
     return list(enumerate(points, start=parts.set_out(q).first_number))
 
 
