@@ -171,7 +171,7 @@ def test_an_export_by_several_processes_is_that_of_one(tmp_path, brickworks, end
         assert (done.returncode, done.stderr) == (0, "")
     one, three = ((tmp_path / f"{n}.{ending}").read_text().split("\n") for n in (1, 3))
     differing = sum(a != b for a, b in zip(one, three, strict=True))
-    assert differing < 10  # when it was written, and by which run
+    assert differing < 20  # when it was written, by which run, and the order of a drawing's classes
 
 
 def test_exported_set_out_is_the_table(capsys, tmp_path, t_file):
