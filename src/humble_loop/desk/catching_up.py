@@ -19,6 +19,7 @@ class CatchingUp(QObject):
 
     surface_known = Signal()
     findings_known = Signal(object)
+    findings_shown = Signal()
     done = Signal()
 
     def __init__(self, session: Session, parent: QObject) -> None:
@@ -54,6 +55,11 @@ class CatchingUp(QObject):
         for thing in all_things(q):
             q.attempt(thing_findings, thing)
             yield
-        self.findings_known.emit(findings(q))
+        found = findings(q)
+        yield
+        self.findings_known.emit(found)
+        yield
+        self.findings_shown.emit()
+        yield
         yield from q.tidy()
         self.done.emit()

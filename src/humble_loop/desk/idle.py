@@ -6,7 +6,8 @@ import time
 from collections.abc import Callable, Iterable, Iterator
 from functools import partial
 
-from PySide6.QtCore import QObject, QTimer
+from PySide6.QtCore import QCoreApplication, QObject, QTimer
+from shiboken6 import isValid
 
 _SLICE = 0.006  # seconds of work between two frames
 
@@ -14,7 +15,8 @@ _SLICE = 0.006  # seconds of work between two frames
 class IdleWork(QObject):
     """A list of small steps that is worked when nothing else is to be done.
 
-    A step that returns an iterator has steps of its own: they follow at once.
+    A step that returns an iterator has steps of its own: they follow at once. Of several lists one is worked between
+    two frames, and then the next.
     """
 
     def __init__(self, parent: QObject) -> None:
@@ -22,7 +24,7 @@ class IdleWork(QObject):
         self._steps: list[Callable[[], object]] = []
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
-        self._timer.timeout.connect(self._work)
+        self._timer.timeout.connect(lambda: _turns().line_up(self))
 
     def begin(self, steps: Iterable[Callable[[], object]], after: int = 90) -> None:
         """Forget what was left to do and begin these steps, ``after`` milliseconds from now."""
@@ -39,14 +41,50 @@ class IdleWork(QObject):
         """Whether something is left to do."""
         return bool(self._steps) or self._timer.isActive()
 
-    def _work(self) -> None:
-        until = time.perf_counter() + _SLICE
-        while self._steps and time.perf_counter() < until:
-            made = self._steps.pop(0)()
+    def work(self) -> bool:
+        """Do a slice of the steps, unless they are to begin later; whether some are left to be done at once."""
+        steps, until = self._steps, time.perf_counter() + _SLICE
+        while steps and not self._timer.isActive() and time.perf_counter() < until:
+            made = steps.pop(0)()
             if isinstance(made, Iterator):
-                self._steps.insert(0, partial(_further, made))
-        if self._steps:
+                steps.insert(0, partial(_further, made))
+        return bool(self._steps) and not self._timer.isActive()
+
+
+class _Turns(QObject):
+    """Whose turn it is: one slice between two frames, whoever has work."""
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self._waiting: list[IdleWork] = []
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.timeout.connect(self._next)
+
+    def line_up(self, work: IdleWork) -> None:
+        if work not in self._waiting:
+            self._waiting.append(work)
+        self._timer.start(0)
+
+    def _next(self) -> None:
+        self._waiting = [work for work in self._waiting if isValid(work)]  # a view may have gone
+        if self._waiting:
+            work = self._waiting.pop(0)
+            if work.work():
+                self.line_up(work)
+        if self._waiting:
             self._timer.start(0)
+
+
+_of_this_application: list[_Turns] = []
+
+
+def _turns() -> _Turns:
+    if not _of_this_application or not isValid(_of_this_application[0]):
+        application = QCoreApplication.instance()
+        assert application is not None
+        _of_this_application[:] = [_Turns(application)]
+    return _of_this_application[0]
 
 
 def _further(steps: Iterator[object]) -> Iterator[object] | None:

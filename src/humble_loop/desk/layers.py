@@ -434,13 +434,15 @@ class SignLayer(Layer):
     def __init__(self) -> None:
         super().__init__()
         self._places = np.empty((0, 2))
-        self._broken: Sequence[bool] = ()
+        self._broken: list[bool] = []
         self.setZValue(70)
 
     def show_signs(self, signs: Sequence[tuple[float, float, bool]]) -> None:
         """Replace the signs: x, y, whether broken."""
-        self._places = np.array([(x, y) for x, y, _ in signs]).reshape(-1, 2)
-        self._broken = [broken for _, _, broken in signs]
+        places, broken = np.array([(x, y) for x, y, _ in signs]).reshape(-1, 2), [broken for _, _, broken in signs]
+        if broken == self._broken and np.array_equal(places, self._places):
+            return
+        self._places, self._broken = places, broken
         self.update()
 
     def _seen(self, transform: QTransform, view: QRectF) -> list[tuple[QPointF, bool]]:

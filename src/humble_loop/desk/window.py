@@ -62,6 +62,7 @@ class MainWindow(QMainWindow):
         self.catching_up = CatchingUp(session, self)
         self.catching_up.surface_known.connect(self.status.settled)
         self.catching_up.findings_known.connect(self._show_findings)
+        self.catching_up.findings_shown.connect(self._show_progress)
         session.changed.connect(self._on_changed)
         session.cursor_moved.connect(self._caption_cross_section)
         session.chosen_changed.connect(self._on_chosen)
@@ -165,7 +166,7 @@ class MainWindow(QMainWindow):
         for command, button in self._corner_buttons:
             button.setIcon(icon(command.icon, theme.ink))
         self._fill_tools(self._stage)
-        self.stage_row.show_progress(self.session.engine, self.findings, theme)
+        self._show_progress()
 
     # Commands
 
@@ -333,8 +334,10 @@ class MainWindow(QMainWindow):
         self.findings = found
         self.plan.show_findings(self.findings)
         self.facts.show_findings(self.findings)
-        self.stage_row.show_progress(self.session.engine, self.findings, self.theme)
         self.status.show_findings(self.findings)
+
+    def _show_progress(self) -> None:
+        self.stage_row.show_progress(self.session.engine, self.findings, self.theme)
 
     def _on_chosen(self) -> None:
         bands = "    bands: where the crown suits each lot's pad"
