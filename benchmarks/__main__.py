@@ -166,20 +166,21 @@ def _ground_worker() -> None:
 
 
 def drag() -> list[Figure]:
-    """From a mouse move to the painted frame, in the real window on the demo site."""
+    """From a mouse move to the frame in which the street under the hand has moved, in the real window."""
     from benchmarks.drag import frame_seconds
 
     found = []
-    for name, (frames, followed) in frame_seconds().items():
-        late, behind = float(np.percentile(frames, 95)), float(np.percentile(followed, 95))
-        print(
-            f"      {name}: median {1000 * statistics.median(frames):.1f} ms, 95 % within {1000 * late:.1f} ms;", end=""
-        )
-        print(
-            f" its street has followed after {1000 * statistics.median(followed):.1f} ms, 95 % within {1000 * behind:.1f} ms"
-        )
-        found.append(Figure(f"dragging a {name}: 95 % of frames within", 1000 * late, 40.0, "ms"))
+    for times in (1, 64):
+        for name, (hand, lines) in frame_seconds(times).items():
+            what = f"{name}, {times} ×" if times > 1 else name
+            print(f"      {what}: what is under the hand {_typical(hand)}; its street's own lines {_typical(lines)}")
+            late = 1000 * float(np.percentile(lines, 95))
+            found.append(Figure(f"dragging a {what}: 95 % of its lines within", late, 33.0, "ms"))
     return found
+
+
+def _typical(seconds: list[float]) -> str:
+    return f"median {1000 * statistics.median(seconds):.1f} ms, 95 % within {1000 * float(np.percentile(seconds, 95)):.1f} ms"
 
 
 def load() -> list[Figure]:

@@ -10,7 +10,7 @@ from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from humble_loop.demo import demo_site
+from humble_loop.demo import repeated_site
 from humble_loop.desk.garbage import attend
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import font, load_fonts
@@ -21,14 +21,16 @@ from humble_loop.lines.line import ThingId
 _STEPS = 60
 
 
-def frame_seconds() -> dict[str, tuple[list[float], list[float]]]:
-    """Seconds of every frame, and until the street under the hand has followed, by what is dragged."""
+def frame_seconds(times: int) -> dict[str, tuple[list[float], list[float]]]:
+    """On the demo site ``times`` over: seconds until what is under the hand has moved, and until the street's own lines
+    have, by what is dragged.
+    """
     app = QApplication.instance() or QApplication([])
     assert isinstance(app, QApplication)
     load_fonts()
     app.setFont(font(13))
     session = Session()
-    session.take(demo_site())
+    session.take(repeated_site(times))
     window = MainWindow(session, QSettings("/dev/null", QSettings.Format.IniFormat))
     attend(window)
     window.show()
@@ -51,14 +53,17 @@ def frame_seconds() -> dict[str, tuple[list[float], list[float]]]:
 
 
 class _Painted:
-    """Counts the paints of the dragged view, and when the last one was finished."""
+    """When the dragged view had painted the last move: what is under the hand, and the street's own lines."""
 
-    def __init__(self, session: Session) -> None:
-        self.count, self.when = 0, 0.0
-        session.drag_painted.connect(self._note)
+    def __init__(self, window: MainWindow) -> None:
+        self.hand, self.lines = 0.0, 0.0
+        self._plan = window.plan
+        window.session.drag_painted.connect(self._note)
 
     def _note(self) -> None:
-        self.count, self.when = self.count + 1, time.perf_counter()
+        self.hand = time.perf_counter()
+        if not self._plan.behind:
+            self.lines = self.hand
 
 
 def _settle(app: QApplication, window: MainWindow) -> None:
@@ -75,7 +80,7 @@ def _drag(
     QTest.mousePress(view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
     end = view.pixel((handle.place[0] + by[0], handle.place[1] + by[1]))
     frames, followed = [], []
-    painted = _Painted(window.session)
+    painted = _Painted(window)
     for k in range(1, _STEPS + 1):
         # There and back again, a pixel or so at a time, as a hand does it.
         share = np.sin(np.pi * k / _STEPS)
@@ -90,17 +95,13 @@ def _drag(
         )
         began = time.perf_counter()
         QApplication.sendEvent(view.viewport(), event)
-        seen = painted.count
-        while painted.count == seen and time.perf_counter() - began < 2.0:
+        while painted.lines < began and time.perf_counter() - began < 2.0:
             app.processEvents()  # the move is taken up, and the view painted
-        frames.append((painted.when if painted.count > seen else time.perf_counter()) - began)
-        seen = painted.count
-        while view is window.plan and painted.count == seen and time.perf_counter() - began < 0.25:
-            app.processEvents()
-        if painted.count > seen:
-            followed.append(painted.when - began)
+            if painted.hand > began and len(frames) < k:
+                frames.append(painted.hand - began)
+        followed.append(painted.lines - began)
         pause = time.perf_counter() + 0.016
         while time.perf_counter() < pause:
             app.processEvents()
     QTest.mouseRelease(view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
-    return frames, followed or frames
+    return frames, followed

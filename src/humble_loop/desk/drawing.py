@@ -10,7 +10,7 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.ground.contour import contour_segments
-from humble_loop.ground.drape import drape
+from humble_loop.ground.drape import Draped, drape
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.faces import StreetFace
@@ -104,10 +104,16 @@ class SectionView:
 
 
 @query
+def _ground_under(q: Engine, id: LineId) -> Draped:
+    """The ground under a line: it stays as it is while levels are dragged."""
+    plan = line_plan(q, id)
+    return drape(ground_of(q), plan.base, float(plan.offset.values[0]))
+
+
+@query
 def section_view(q: Engine, id: LineId) -> SectionView:
     """What the long section of a line draws."""
-    plan = line_plan(q, id)
-    ground = drape(ground_of(q), plan.base, float(plan.offset.values[0]))
+    plan, ground = line_plan(q, id), _ground_under(q, id)
     s, z = _levels(q, id, plan.start, plan.end)
     beside = []
     for other in kind_of(id.kind).beside(q, id):

@@ -22,6 +22,7 @@ _MOST_LABELS = 140  # in one view: more can neither be read nor placed within a 
 _REST = 120  # milliseconds without a push after which labels find new places
 _CELL = 3.0  # pixels
 _SIGN = 12.0  # pixels within which two signs of findings are drawn as one
+_TILE = 1000  # points of lines that are painted as one
 _SPECK = 2.5  # pixels: what is smaller is left out
 
 
@@ -238,8 +239,8 @@ class StrokeLayer(Layer):
     def __init__(self, z: float, pens: Callable[[Theme, str], tuple[QPen, float]]) -> None:
         super().__init__()
         self._pens = pens
-        self._kept: dict[Hashable, tuple[object, list[tuple[str, QPainterPath]], QRectF]] = {}
-        self._shown: list[list[tuple[str, QPainterPath]]] = []  # those with anything to draw
+        self._kept: dict[Hashable, tuple[object, list[tuple[str, QPainterPath]], Floats]] = {}
+        self._shown: list[tuple[str, QPainterPath]] = []
         self._boxes: Floats | None = None  # left, right, bottom and top of each; None when they are to be listed anew
         self.setZValue(z)
 
@@ -248,11 +249,9 @@ class StrokeLayer(Layer):
         old = self._kept.get(key)
         if old is not None and old[0] is strokes:
             return
-        paths = [(s.role, _path(s.points)) for s in strokes if len(s.points) > 1]
-        box = QRectF()
-        for _, path in paths:
-            box = box.united(path.boundingRect())
-        self._kept[key] = strokes, paths, box
+        pieces = [(s.role, _path(points)) for s in strokes if len(s.points) > 1 for points in _in_tiles(s.points)]
+        boxes = [(b.left(), b.right(), b.top(), b.bottom()) for b in (path.boundingRect() for _, path in pieces)]
+        self._kept[key] = strokes, pieces, np.array(boxes).reshape(-1, 4)
         self._boxes = None
         self.update()
 
@@ -265,12 +264,11 @@ class StrokeLayer(Layer):
             self._boxes = None
             self.update()
 
-    def _in_view(self, view: QRectF, least: float) -> list[list[tuple[str, QPainterPath]]]:
-        """The paths of things that a view shows, without those smaller than ``least`` metres."""
+    def _in_view(self, view: QRectF, least: float) -> list[tuple[str, QPainterPath]]:
+        """The paths that a view shows, without those smaller than ``least`` metres."""
         if self._boxes is None:
-            self._shown = [paths for _, paths, _ in self._kept.values() if paths]
-            boxes = [b for _, paths, b in self._kept.values() if paths]
-            self._boxes = np.array([(b.left(), b.right(), b.top(), b.bottom()) for b in boxes]).reshape(-1, 4)
+            self._shown = [piece for _, pieces, _ in self._kept.values() for piece in pieces]
+            self._boxes = np.concatenate([np.empty((0, 4)), *(boxes for _, _, boxes in self._kept.values())])
         left, right, low, high = self._boxes.T
         seen = (left <= view.right()) & (right >= view.left()) & (low <= view.bottom()) & (high >= view.top())
         seen &= (right - left >= least) | (high - low >= least)
@@ -285,14 +283,32 @@ class StrokeLayer(Layer):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, scale > 1.5)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         pens: dict[str, tuple[QPen, float]] = {}
-        for paths in self._in_view(view, _SPECK / scale):
-            for role, path in paths:
-                if role not in pens:
-                    pens[role] = self._pens(self.theme, role)
-                pen, least = pens[role]
-                if scale >= least:
-                    painter.setPen(pen)
-                    painter.drawPath(path)
+        for role, path in self._in_view(view, _SPECK / scale):
+            if role not in pens:
+                pens[role] = self._pens(self.theme, role)
+            pen, least = pens[role]
+            if scale >= least:
+                painter.setPen(pen)
+                painter.drawPath(path)
+
+
+def _in_tiles(points: Floats) -> list[Floats]:
+    """Lines (n, 2), NaN between them: where they are many, in lots that lie together, so that a view paints few of them."""
+    gaps = np.isnan(points[:, 0])
+    if len(points) < 2 * _TILE or not gaps.any():
+        return [points]
+    line_of = np.cumsum(gaps) - gaps  # a gap belongs to the line before it
+    first = np.searchsorted(line_of, np.arange(line_of[-1] + 1))
+    low, high = np.nanmin(points, axis=0), np.nanmax(points, axis=0)
+    across = int(np.sqrt(len(points) / _TILE)) + 1
+    at = (
+        np.nan_to_num((points[first] - low) / np.maximum(high - low, 1e-9) * across)
+        .astype(np.int64)
+        .clip(0, across - 1)
+    )
+    tile = (at[:, 0] * across + at[:, 1])[line_of]
+    order = np.argsort(tile, kind="stable")
+    return np.split(points[order], np.flatnonzero(np.diff(tile[order])) + 1)
 
 
 def _path(points: Floats) -> QPainterPath:

@@ -5,6 +5,7 @@ Places are measured from the site's origin; only what people read is as they kno
 
 from __future__ import annotations
 
+import time
 from dataclasses import replace
 
 import numpy as np
@@ -35,6 +36,7 @@ from humble_loop.lines.standing import kinds
 from humble_loop.whole.things import things_of
 
 _SOON, _PAUSE = 25, 110  # milliseconds until the rest is shown: after a change, and when a drag pauses
+_AT_ONCE = 0.012  # seconds: a dragged thing's lines that take longer follow a frame later than its handle
 _SMALL = 12  # things that are drawn at once, all of them
 _CHOOSE = 14.0  # pixels from a thing within which it is chosen
 
@@ -55,7 +57,8 @@ class PlanView(DrawingView):
         self.sketch: Sketch | None = None
         self.welcome = Welcome(self)
         self._findings: tuple[Finding, ...] = ()
-        self._behind = False
+        self.behind = False  # whether lines wait for a frame in which there is time, while what is under the hand leads
+        self._took = 0.0
         self._follow = QTimer(self)
         self._follow.setSingleShot(True)
         self._follow.timeout.connect(self._show_near)
@@ -82,12 +85,13 @@ class PlanView(DrawingView):
         if self.session.dragging and self.sketch is None and not self.dragging.active:
             self.drawing.show_rest((), _PAUSE)  # another view is dragged: the plan follows when the hand pauses
             return
-        if self.dragging.active:
+        if self.dragging.active and self._took > _AT_ONCE:
             # What is under the hand leads, at once; its lines follow when that is painted.
             self._show_under_hand()
-            self._behind = True
+            self.behind = True
             self.drawing.show_rest((), _PAUSE)
             return
+        self.behind = False
         self.drawing.show_rest(self._show_near(), _PAUSE if self.session.dragging else _SOON)
 
     def _show_under_hand(self) -> None:
@@ -98,18 +102,20 @@ class PlanView(DrawingView):
         self._show_halo()
 
     def _on_drag_painted(self) -> None:
-        if self._behind:
-            self._behind = False
+        if self.behind:
+            self.behind = False
             self._follow.start(0)
 
     def _show_near(self) -> tuple[ThingId, ...]:
         """Show the things in hand, and those that change with them, and their handles; returns them."""
+        began = time.perf_counter()
         urgent = self._urgent()
         # While sketching, the reach of batters is what one wants to see.
         self.drawing.show_now(urgent, whole=self.sketch is not None)
         self.handles.chosen = self.session.chosen.held
         self.handles.show_handles([] if self.sketch else self._handles())
         self._show_halo()
+        self._took = time.perf_counter() - began
         return urgent
 
     def _urgent(self) -> tuple[ThingId, ...]:
