@@ -5,7 +5,7 @@ import pytest
 import shapely
 
 from humble_loop.desk.drawing import cross_view, details, fine_lines, outline, section_view
-from humble_loop.desk.layers import Label, LabelLayer
+from humble_loop.desk.layers import Label, LabelLayer, in_tiles
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street import Bend, StreetLine, Vip
@@ -201,3 +201,55 @@ def test_labels_never_lie_on_one_another(qapp):
     # What is more important is placed first, at its own place.
     first = next(p for p in placed if p[0].rank == 0)
     assert (QPointF(first[0].x, first[0].y) - first[1]).manhattanLength() < 1e-6
+
+
+def test_every_place_that_a_label_could_have_had_before_its_own_is_taken_or_out_of_view():
+    from PySide6.QtCore import QRectF
+
+    from humble_loop.desk.layers import Room
+
+    view, cell = QRectF(-50.0, 20.0, 400.0, 300.0), 3.0
+    steps = [(0, 0), (0, -1), (1, 0), (-1, 1)]
+    rng, moved = np.random.default_rng(5), 0
+    room, taken = Room(view), []
+    for _ in range(300):
+        left, top = rng.uniform([-90, -20], [360, 330])
+        box = np.array([left, top, left + rng.uniform(5, 60), top + rng.uniform(5, 15)])
+        found = room.first_free(tuple(box), 40.0, 16.0, steps)
+        tried = [(i * 40.0, j * 16.0) for i, j in steps]
+        for x, y in tried[: tried.index(found) if found else None]:
+            there = box + [x, y, x, y]
+            near = [
+                t
+                for t in taken
+                if (t[0] < there[2] + 2 * cell and there[0] < t[2] + 2 * cell)
+                and (t[1] < there[3] + 2 * cell and there[1] < t[3] + 2 * cell)
+            ]
+            assert near or not view.contains(QRectF(there[0], there[1], there[2] - there[0], there[3] - there[1]))
+        if found:
+            there = box + [*found, *found]
+            assert view.contains(QRectF(there[0], there[1], there[2] - there[0], there[3] - there[1]))
+            assert not any(t[0] < there[2] and there[0] < t[2] and t[1] < there[3] and there[1] < t[3] for t in taken)
+            room.take(tuple(there))
+            taken.append(there)
+            moved += found != (0.0, 0.0)
+    assert len(taken) > 60
+    assert moved > 10
+
+
+def test_many_lines_are_painted_in_lots_that_lie_together():
+    rng = np.random.default_rng(1)
+    middles = rng.uniform(0, 1000, (3000, 2))
+    lines = [m + np.cumsum(rng.normal(0, 1, (rng.integers(2, 6), 2)), axis=0) for m in middles]
+    tiles = in_tiles(joined_up(lines))
+
+    def runs(points):
+        return [p[np.isfinite(p[:, 0])] for p in np.split(points, np.flatnonzero(np.isnan(points[:, 0]))) if len(p) > 1]
+
+    found = [run for tile in tiles for run in runs(tile)]
+    assert sorted(map(str, found)) == sorted(map(str, lines))
+    assert len(tiles) > 8
+    across = [np.ptp(tile[np.isfinite(tile[:, 0])], axis=0).max() for tile in tiles]
+    assert max(across) < 1000 / np.sqrt(len(tiles)) + 30
+    few = joined_up(lines[:50])
+    assert [t is few for t in in_tiles(few)] == [True]

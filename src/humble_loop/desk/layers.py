@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, reduce
 from itertools import islice
+from operator import or_
 
 import numpy as np
 import pyqtgraph as pg
@@ -24,6 +25,10 @@ _CELL = 3.0  # pixels
 _SIGN = 12.0  # pixels within which two signs of findings are drawn as one
 _TILE = 1000  # points of lines that are painted as one
 _SPECK = 2.5  # pixels: what is smaller is left out
+
+
+Box = tuple[float, float, float, float]
+"""Left, top, right and bottom in pixels."""
 
 
 @dataclass(frozen=True)
@@ -157,16 +162,16 @@ class LabelLayer(Layer):
         for label, old, box, far in self._placed:
             at = transform.map(QPointF(label.x, label.y))
             moved = box.translated(at - old)
-            if room.free(moved):
-                room.take(moved)
+            if room.free(_sides(moved)):
+                room.take(_sides(moved))
                 kept.append((label, at, moved, far))
         self._placed, self._tried = kept, None  # so that all are placed anew at rest
 
-    def _room(self, transform: QTransform, view: QRectF) -> _Room:
-        room = _Room(view)
+    def _room(self, transform: QTransform, view: QRectF) -> Room:
+        room = Room(view)
         for handle in self.clear_of.handles if self.clear_of else ():
             p = transform.map(QPointF(*handle.place))
-            room.take(QRectF(p.x() - _HANDLE, p.y() - _HANDLE, 2 * _HANDLE, 2 * _HANDLE))
+            room.take((p.x() - _HANDLE, p.y() - _HANDLE, p.x() + _HANDLE, p.y() + _HANDLE))
         return room
 
     def _place_again(self) -> None:
@@ -190,44 +195,67 @@ class LabelLayer(Layer):
             if not view.contains(at):
                 continue
             width, height = _extent(label.text, label.size, label.weight)
-            box = QRectF(at.x() - width / 2, at.y() - height / 2, width, height)
+            left, top = at.x() - width / 2, at.y() - height / 2
             if not label.centred:
-                box.translate(width / 2 + 6, -height / 2 - 2)
-            placed = self._place(box, room)
-            if placed is None:
+                left, top = left + width / 2 + 6, top - height / 2 - 2
+            box = (left, top, left + width, top + height)
+            moved = room.first_free(box, 0.5 * width + 10, height + 1, self._AROUND)
+            if moved is None:
                 continue
-            room.take(placed.adjusted(-2, 0, 2, 0))
-            away = placed.center() - box.center()
-            found.append((label, at, placed, np.hypot(away.x(), away.y()) > 1.5 * height))
+            east, down = moved
+            room.take((left + east - 2, top + down, left + east + width + 2, top + down + height))
+            placed = QRectF(left + east, top + down, width, height)
+            found.append((label, at, placed, np.hypot(east, down) > 1.5 * height))
         return found
 
-    def _place(self, box: QRectF, room: _Room) -> QRectF | None:
-        for dx, dy in self._AROUND:
-            candidate = box.translated(dx * (0.5 * box.width() + 10), dy * (box.height() + 1))
-            if room.free(candidate):
-                return candidate
+
+class Room:
+    """Which parts of a view are taken, in cells of a few pixels: so a look is as quick among hundreds as among few.
+
+    A row of cells is a whole number, one bit to a cell: a box is looked at row by row, whatever its width.
+    """
+
+    def __init__(self, view: QRectF) -> None:
+        self._left, self._top, self._right, self._bottom = view.left(), view.top(), view.right(), view.bottom()
+        self._rows = [0] * (int(view.height() / _CELL) + 2)
+
+    def _cells(self, box: Box) -> tuple[slice, int]:
+        """The rows of a box, and its bits in each."""
+        left, top = max(0, int((box[0] - self._left) / _CELL)), max(0, int((box[1] - self._top) / _CELL))
+        right, bottom = int((box[2] - self._left) / _CELL) + 1, int((box[3] - self._top) / _CELL) + 1
+        return slice(top, max(top, bottom)), ((1 << max(0, right - left)) - 1) << left
+
+    def take(self, box: Box) -> None:
+        """Nothing else may lie here."""
+        rows, bits = self._cells(box)
+        self._rows[rows] = [row | bits for row in self._rows[rows]]
+
+    def free(self, box: Box) -> bool:
+        """Whether a box is in view and touches nothing that is taken."""
+        return self.first_free(box, 0.0, 0.0, ((0, 0),)) is not None
+
+    def first_free(
+        self, box: Box, across: float, down: float, steps: Sequence[tuple[int, int]]
+    ) -> tuple[float, float] | None:
+        """By how much a box is moved to the first free of places that lie steps ``across`` and ``down`` from its own."""
+        left, top, right, bottom = box
+        bits = (1 << (int((right - left) / _CELL) + 2)) - 1
+        deep = int((bottom - top) / _CELL) + 2
+        taken: dict[int, int] = {}  # in the rows that the box would have, by steps down
+        for i, j in steps:
+            x, y = i * across, j * down
+            if left + x < self._left or top + y < self._top or right + x > self._right or bottom + y > self._bottom:
+                continue
+            if j not in taken:
+                first = int((top + y - self._top) / _CELL)
+                taken[j] = reduce(or_, self._rows[first : first + deep], 0)
+            if not taken[j] >> int((left + x - self._left) / _CELL) & bits:
+                return x, y
         return None
 
 
-class _Room:
-    """Which parts of a view are taken, in cells of a few pixels: so a look is as quick among hundreds as among few."""
-
-    def __init__(self, view: QRectF) -> None:
-        self._view = view
-        self._taken = np.zeros((int(view.height() / _CELL) + 2, int(view.width() / _CELL) + 2), dtype=bool)
-
-    def _cells(self, box: QRectF) -> tuple[slice, slice]:
-        left, top = max(0.0, box.left() - self._view.left()), max(0.0, box.top() - self._view.top())
-        right, bottom = max(0.0, box.right() - self._view.left()), max(0.0, box.bottom() - self._view.top())
-        return slice(int(top / _CELL), int(bottom / _CELL) + 1), slice(int(left / _CELL), int(right / _CELL) + 1)
-
-    def take(self, box: QRectF) -> None:
-        """Nothing else may lie here."""
-        self._taken[self._cells(box)] = True
-
-    def free(self, box: QRectF) -> bool:
-        """Whether a box is in view and touches nothing that is taken."""
-        return self._view.contains(box) and not self._taken[self._cells(box)].any()
+def _sides(box: QRectF) -> Box:
+    return (box.left(), box.top(), box.right(), box.bottom())
 
 
 class StrokeLayer(Layer):
@@ -249,7 +277,7 @@ class StrokeLayer(Layer):
         old = self._kept.get(key)
         if old is not None and old[0] is strokes:
             return
-        pieces = [(s.role, _path(points)) for s in strokes if len(s.points) > 1 for points in _in_tiles(s.points)]
+        pieces = [(s.role, _path(points)) for s in strokes if len(s.points) > 1 for points in in_tiles(s.points)]
         boxes = [(b.left(), b.right(), b.top(), b.bottom()) for b in (path.boundingRect() for _, path in pieces)]
         self._kept[key] = strokes, pieces, np.array(boxes).reshape(-1, 4)
         self._boxes = None
@@ -292,7 +320,7 @@ class StrokeLayer(Layer):
                 painter.drawPath(path)
 
 
-def _in_tiles(points: Floats) -> list[Floats]:
+def in_tiles(points: Floats) -> list[Floats]:
     """Lines (n, 2), NaN between them: where they are many, in lots that lie together, so that a view paints few of them."""
     gaps = np.isnan(points[:, 0])
     if len(points) < 2 * _TILE or not gaps.any():

@@ -1,0 +1,60 @@
+"""Work between frames: one slice at a time, whoever has some."""
+
+import time
+
+from PySide6.QtCore import QCoreApplication, QObject
+from shiboken6 import delete
+
+from humble_loop.desk.idle import IdleWork
+
+
+def counted(log, name, times, pause=0.0):
+    def steps():
+        for _ in range(times):
+            log.append(name)
+            time.sleep(pause)
+            yield
+
+    return steps
+
+
+def test_two_lists_of_work_never_share_a_turn(qtbot, monkeypatch):
+    monkeypatch.setattr("humble_loop.desk.idle._SLICE", 0.001)  # a step a slice
+    log, parent = [], QObject()
+    one, two = IdleWork(parent), IdleWork(parent)
+    one.begin([counted(log, "one", 5, 0.002)], 0)
+    two.begin([counted(log, "two", 5, 0.002)], 0)
+    turns = []
+    while one.busy or two.busy:
+        seen = len(log)
+        QCoreApplication.processEvents()
+        turns.append(log[seen:])
+    assert max(len(done) for done in turns) == 1
+    assert sorted(log) == ["one"] * 5 + ["two"] * 5
+    assert log[:4] in (["one", "two"] * 2, ["two", "one"] * 2)
+
+
+def test_work_goes_on_when_another_with_work_is_gone(qtbot):
+    log, parent, gone = [], QObject(), QObject()
+    one, two = IdleWork(gone), IdleWork(parent)
+    one.begin([counted(log, "one", 100_000)], 0)
+    two.begin([counted(log, "two", 3)], 5)
+    qtbot.waitUntil(lambda: "one" in log)
+    delete(gone)
+    qtbot.waitUntil(lambda: log.count("two") == 3)
+
+
+def test_a_step_that_begins_anew_gives_up_what_was_left_and_waits(qtbot):
+    log, parent = [], QObject()
+    work = IdleWork(parent)
+
+    def again():
+        log.append("again")
+        work.begin([lambda: log.append("late")], 40)
+
+    work.begin([again, lambda: log.append("given up")], 0)
+    qtbot.waitUntil(lambda: log == ["again"])
+    qtbot.wait(10)
+    assert log == ["again"]
+    qtbot.waitUntil(lambda: log == ["again", "late"])
+    assert not work.busy
