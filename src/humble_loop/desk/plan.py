@@ -233,7 +233,7 @@ class PlanView(DrawingView):
 
     def start_sketch(self) -> None:
         """Begin to draw a street."""
-        self.sketch = Sketch(self)
+        self.sketch = Sketch(self, self.end_sketch)
         self.setFocus()
         self.refresh()
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QKeyEvent
 
 from humble_loop.desk.values import show
+from humble_loop.desk.view import DrawingView
 from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import NotAQuantity, parse_length
 from humble_loop.geometry.bends import BendInput, chain_from_bends
@@ -22,9 +23,6 @@ from humble_loop.lines.line import ThingId, line
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit, free_id, free_name
 
-if TYPE_CHECKING:
-    from humble_loop.desk.plan import PlanView
-
 _SQUARE = np.radians(14.0)  # a first leg this near to square is made square
 _RADIUS = 40.0
 
@@ -36,8 +34,8 @@ class Sketch:
     chosen thing meanwhile, so that its sections are seen as it grows. Places are measured from the site's origin.
     """
 
-    def __init__(self, plan: PlanView) -> None:
-        self._plan, self._session = plan, plan.session
+    def __init__(self, plan: DrawingView, ended: Callable[[], None]) -> None:
+        self._plan, self._session, self._ended = plan, plan.session, ended
         self._before = self._session.chosen.thing
         self._session.begin()
         self._points: list[Place] = []
@@ -178,11 +176,11 @@ class Sketch:
             points = points[::-1]
         self._session.preview(self._edit(points))
         self._session.commit(f"Draw {self._name}")
-        self._plan.end_sketch()
+        self._ended()
         self._session.choose(ThingId("street", self.id))
 
     def cancel(self) -> None:
         """Give the street up; everything is as before."""
         self._session.cancel()
-        self._plan.end_sketch()
+        self._ended()
         self._session.choose(self._before)

@@ -8,9 +8,10 @@ from typing import Any
 import numpy as np
 from scipy.sparse import csr_array
 
-from humble_loop.geometry.arrays import Floats, Ints
+from humble_loop.geometry.arrays import Bools, Floats, Ints
 
 _BATCH = 1 << 16
+_FEW = 2000  # points
 
 
 @dataclass(frozen=True)
@@ -77,19 +78,32 @@ class TriangleGrid:
         cells = ij[:, 1] * self.columns + ij[:, 0]
         position, end = self.first[cells], self.first[cells + 1]
         x, y = p[todo, 0], p[todo, 1]
+        if len(todo) <= _FEW:
+            # All triangles of their cells in one go: a few calls of numpy instead of a dozen for each try.
+            count = end - position
+            of = np.repeat(np.arange(len(todo)), count)
+            t = self.members[np.arange(len(of)) + (position - np.cumsum(count) + count)[of]]
+            holds = np.flatnonzero(self._hold(t, x[of], y[of], slack))
+            first = holds[np.diff(of[holds], prepend=-1) > 0]
+            found[todo[of[first]]] = t[first]
+            return found
         active = np.flatnonzero(position < end)
         while active.size:
             t = self.members[position[active]]
-            w = self.weights.take(t, axis=0)
-            px, py = x[active], y[active]
-            u = w[:, 0] * px + w[:, 1] * py + w[:, 2]
-            v = w[:, 3] * px + w[:, 4] * py + w[:, 5]
-            hit = (u >= -slack) & (v >= -slack) & (u + v <= 1 + slack)
+            hit = self._hold(t, x[active], y[active], slack)
             found[todo[active[hit]]] = t[hit]
             active = active[~hit]
             position[active] += 1
             active = active[position[active] < end[active]]
         return found
+
+    def _hold(self, t: Ints, x: Floats, y: Floats, slack: float) -> Bools:
+        """Whether triangles (k,) hold the places (k,) that are paired with them."""
+        w = self.weights.take(t, axis=0)
+        u = w[:, 0] * x + w[:, 1] * y + w[:, 2]
+        v = w[:, 3] * x + w[:, 4] * y + w[:, 5]
+        inside: Bools = (u >= -slack) & (v >= -slack) & (u + v <= 1 + slack)
+        return inside
 
     def _find_one(self, x: float, y: float, slack: float) -> int:
         """For one point: all triangles of its cell in one go, which is what a cursor needs."""
