@@ -105,7 +105,8 @@ class LabelLayer(Layer):
 
     def __init__(self) -> None:
         super().__init__()
-        self._labels: Sequence[Label] = ()
+        self._labels: list[Label] = []
+        self._ranks = np.empty(0, dtype=np.int64)
         self._tree = shapely.STRtree([])
         self._placed: list[tuple[Label, QPointF, QRectF, bool]] = []
         self._placed_in: tuple[float, ...] | None = None
@@ -121,11 +122,11 @@ class LabelLayer(Layer):
 
     def show_labels(self, labels: Sequence[Label]) -> None:
         """Replace the labels."""
-        ordered = sorted(labels, key=lambda label: label.rank)
-        if ordered == self._labels:
+        if labels == self._labels:
             return
-        self._labels, self._stale = ordered, True
-        self._tree = shapely.STRtree(shapely.points([(label.x, label.y) for label in ordered] or np.empty((0, 2))))
+        self._labels, self._stale = list(labels), True
+        self._ranks = np.array([label.rank for label in labels])
+        self._tree = shapely.STRtree(shapely.points([(label.x, label.y) for label in labels] or np.empty((0, 2))))
         self.update()
 
     def paint(self, painter: QPainter, *args: object) -> None:
@@ -181,7 +182,8 @@ class LabelLayer(Layer):
     def _wanted(self, shown: QRectF, scale: float) -> list[Label]:
         """The labels to be tried in a view, by rank."""
         inside = self._tree.query(shapely.box(shown.left(), shown.top(), shown.right(), shown.bottom()))
-        tried = (label for i in np.sort(inside).tolist() if (label := self._labels[i]).least <= scale)
+        inside = inside[np.lexsort((inside, self._ranks[inside]))]
+        tried = (label for i in inside.tolist() if (label := self._labels[i]).least <= scale)
         return list(islice(tried, 2 * _MOST_LABELS))
 
     def _place_all(self, transform: QTransform, wanted: list[Label]) -> list[tuple[Label, QPointF, QRectF, bool]]:

@@ -14,6 +14,7 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.standing import kinds
 from humble_loop.whole.findings import stage_of
+from humble_loop.whole.things import progress_of
 
 
 @dataclass(frozen=True)
@@ -82,11 +83,8 @@ class StageRow(QWidget):
         """Fill the dots: how far each stage's things are settled, and whether rules of it are broken."""
         shares: dict[str, list[float]] = {}
         for kind in kinds():
-            try:
-                found = kind.progress(q)
-            except Unsolved:
-                continue
-            for title, value in found.items():
+            found = q.attempt(progress_of, kind.key)
+            for title, value in () if isinstance(found, Unsolved) else found.items():
                 shares.setdefault(title, []).append(value)
         broken = Counter(stage_of(f) for f in findings if f.severity == "broken")
         for stage, button in zip(STAGES, self.buttons):

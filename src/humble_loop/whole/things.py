@@ -46,3 +46,9 @@ def all_faces(q: Engine) -> tuple[FaceId, ...]:
         made = q.attempt(faces_of, thing)
         found += () if isinstance(made, Unsolved) else made
     return tuple(found)
+
+
+@query
+def progress_of(q: Engine, kind: str) -> dict[str, float]:
+    """How far the things of a kind are settled, as shares by the titles of stages."""
+    return kind_of(kind).progress(q)
