@@ -14,6 +14,7 @@ import shapely
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
+from humble_loop.desk.painting import guarded
 from humble_loop.desk.theme import Theme, font
 from humble_loop.geometry.arrays import Floats
 from humble_loop.lines.describe import Handle, Stroke
@@ -63,6 +64,12 @@ class Layer(pg.GraphicsObject):
     def viewTransformChanged(self) -> None:
         self.prepareGeometryChange()
         self.update()
+
+    def paint(self, painter: QPainter, *args: object) -> None:
+        guarded(painter, self.draw)
+
+    def draw(self, painter: QPainter) -> None:
+        """Paint, in data coordinates or after ``device`` in pixels. Nothing is worked out here."""
 
     def device(self, painter: QPainter) -> QTransform:
         """Turn ``painter`` to device pixels; returns the transform from data to pixels."""
@@ -129,7 +136,7 @@ class LabelLayer(Layer):
         self._tree = shapely.STRtree(shapely.points([(label.x, label.y) for label in labels] or np.empty((0, 2))))
         self.update()
 
-    def paint(self, painter: QPainter, *args: object) -> None:
+    def draw(self, painter: QPainter) -> None:
         if self.theme is None:
             return
         shown = self.boundingRect()
@@ -304,7 +311,7 @@ class StrokeLayer(Layer):
         seen &= (right - left >= least) | (high - low >= least)
         return [self._shown[i] for i in np.flatnonzero(seen)]
 
-    def paint(self, painter: QPainter, *args: object) -> None:
+    def draw(self, painter: QPainter) -> None:
         if self.theme is None:
             return
         view = self.boundingRect()
@@ -369,7 +376,7 @@ class PairsLayer(Layer):
                 self._paths.append(kept)
         self.update()
 
-    def paint(self, painter: QPainter, *args: object) -> None:
+    def draw(self, painter: QPainter) -> None:
         transform = painter.worldTransform()
         if self.theme is None or np.hypot(transform.m11(), transform.m12()) < self._least:
             return
@@ -415,7 +422,7 @@ class PolygonLayer(Layer):
         self._boxes = np.concatenate([np.empty((0, 4)), *(boxes for _, _, boxes in self._groups.values())])
         self.update()
 
-    def paint(self, painter: QPainter, *args: object) -> None:
+    def draw(self, painter: QPainter) -> None:
         view, transform = self.boundingRect(), painter.worldTransform()
         scale = float(np.hypot(transform.m11(), transform.m12()))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, scale > 1.5)
@@ -444,7 +451,7 @@ class HandleLayer(Layer):
         self.handles = handles
         self.update()
 
-    def paint(self, painter: QPainter, *args: object) -> None:
+    def draw(self, painter: QPainter) -> None:
         if self.theme is None:
             return
         transform = self.device(painter)
@@ -501,7 +508,7 @@ class SignLayer(Layer):
         _, first = np.unique((at[index] // _SIGN).astype(np.int64), axis=0, return_index=True)
         return [(QPointF(*at[i]), self._broken[i]) for i in index[np.sort(first)].tolist()]
 
-    def paint(self, painter: QPainter, *args: object) -> None:
+    def draw(self, painter: QPainter) -> None:
         if self.theme is None:
             return
         shown = self.boundingRect()
@@ -537,7 +544,7 @@ class CrossLayer(Layer):
             self._at = at
             self.update()
 
-    def paint(self, painter: QPainter, *args: object) -> None:
+    def draw(self, painter: QPainter) -> None:
         if self.theme is None or self._at is None:
             return
         transform = self.device(painter)
@@ -564,7 +571,7 @@ class ArrowLayer(Layer):
         self._arrows = arrows
         self.update()
 
-    def paint(self, painter: QPainter, *args: object) -> None:
+    def draw(self, painter: QPainter) -> None:
         if self.theme is None or not len(self._arrows):
             return
         transform = self.device(painter)

@@ -67,7 +67,7 @@ class SectionBand(Layer):
         self._words = words
         self.update()
 
-    def paint(self, painter: QPainter, *args: object) -> None:
+    def draw(self, painter: QPainter) -> None:
         if self.theme is None:
             return
         shown = self.boundingRect()

@@ -101,20 +101,19 @@ class StageRow(QWidget):
 def _dot(theme: Theme, share: float | None, broken: bool) -> QIcon:
     pixmap = QPixmap(24, 24)
     pixmap.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(pixmap)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    role = "broken" if broken else "window" if share else "quiet"
-    painter.setPen(theme.pen(role, 3.0))
-    painter.setBrush(QColor(theme.panel))
-    painter.drawEllipse(4, 4, 16, 16)
-    if share:
-        painter.setBrush(theme.colour(role))
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.drawPie(4, 4, 16, 16, 90 * 16, -int(360 * 16 * share))
-    if broken:
-        painter.setPen(theme.pen("panel" if share else "broken", 3.0))
-        painter.drawLine(12, 8, 12, 13)
-        painter.drawPoint(12, 17)
-    painter.end()
+    with QPainter(pixmap) as painter:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        role = "broken" if broken else "window" if share else "quiet"
+        painter.setPen(theme.pen(role, 3.0))
+        painter.setBrush(QColor(theme.panel))
+        painter.drawEllipse(4, 4, 16, 16)
+        if share:
+            painter.setBrush(theme.colour(role))
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.drawPie(4, 4, 16, 16, 90 * 16, -int(360 * 16 * share))
+        if broken:
+            painter.setPen(theme.pen("panel" if share else "broken", 3.0))
+            painter.drawLine(12, 8, 12, 13)
+            painter.drawPoint(12, 17)
     pixmap.setDevicePixelRatio(2.0)
     return QIcon(pixmap)

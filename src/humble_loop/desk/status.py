@@ -24,7 +24,8 @@ class _Sentence(QLabel):
     def paintEvent(self, event: QPaintEvent) -> None:
         del event
         words = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
-        QPainter(self).drawText(self.rect(), self.alignment(), words)
+        with QPainter(self) as painter:
+            painter.drawText(self.rect(), self.alignment(), words)
 
 
 class StatusLine(QWidget):

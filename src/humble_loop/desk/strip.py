@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.follower import Follower
 from humble_loop.desk.long_section import LongSection
+from humble_loop.desk.painting import guarded
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme, font
 from humble_loop.engine.query import Engine, Unsolved, query
@@ -15,6 +18,8 @@ from humble_loop.kinds.street.plan import centreline
 from humble_loop.lines.describe import Mark
 from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kinds
+
+_BEYOND = 60.0  # pixels beyond the strip to which things are still placed
 
 
 @query
@@ -32,11 +37,14 @@ class Strip(QWidget):
         super().__init__(parent)
         self._session, self._section = session, section
         self._theme: Theme | None = None
+        self._street = ""
+        self._total: float | None = None  # the street's length; None where there is nothing to show
+        self._marks: tuple[Mark, ...] = ()
         self._boxes: list[tuple[QRectF, ThingId]] = []
         self.setFixedHeight(58)
         self.setMouseTracking(True)
-        self._follower = Follower(session, self.update, self, lambda: False)
-        session.chosen_changed.connect(self.update)
+        self._follower = Follower(session, self.refresh, self, lambda: False)
+        session.chosen_changed.connect(self.refresh)
         session.cursor_moved.connect(self._on_cursor)
         section.plotItem.vb.sigRangeChanged.connect(self.update)
 
@@ -49,36 +57,47 @@ class Strip(QWidget):
         self._theme = theme
         self.update()
 
+    def refresh(self) -> None:
+        """Show the chosen street as it is now."""
+        self._street, q = self._session.street, self._session.engine
+        street = self._street
+        line = q.attempt(centreline, street) if street else None
+        made = q.attempt(marks, street) if street else ()
+        self._total = None if line is None or isinstance(line, Unsolved) else line.chain.total
+        self._marks = () if isinstance(made, Unsolved) else made
+        self.update()
+
     def _x(self, chainage: float) -> float:
-        return float(self._section.pixel((chainage, 0.0)).x())
+        """The pixel of a chainage, at most a little beyond the strip: however near one looks, numbers stay small."""
+        x = float(self._section.pixel((chainage, 0.0)).x())
+        return min(max(x, -_BEYOND), self.width() + _BEYOND)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         del event
-        painter = QPainter(self)
-        t, street, q = self._theme, self._session.street, self._session.engine
-        if t is None:
-            return
+        if self._theme is not None:
+            with QPainter(self) as painter:
+                guarded(painter, partial(self._paint, self._theme))
+
+    def _paint(self, t: Theme, painter: QPainter) -> None:
         painter.fillRect(self.rect(), t.colour("paper"))
         self._boxes = []
-        line = q.attempt(centreline, street) if street else None
-        if line is None or isinstance(line, Unsolved):
+        if self._total is None:
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         middle = self.height() / 2
         painter.setPen(t.pen("crown", 1.2, Qt.PenStyle.DashDotLine))
-        painter.drawLine(int(self._x(0)), int(middle), int(self._x(line.chain.total)), int(middle))
-        made = q.attempt(marks, street)
-        for mark in () if isinstance(made, Unsolved) else made:
+        painter.drawLine(int(self._x(0)), int(middle), int(self._x(self._total)), int(middle))
+        for mark in self._marks:
             self._draw(painter, t, mark, middle)
         station = self._session.station
-        if station is not None and getattr(station.line, "street", "") == street:
+        if station is not None and getattr(station.line, "street", "") == self._street:
             painter.setPen(t.pen("chosen", 1.0, alpha=170))
             x = int(self._x(station.chainage))
             painter.drawLine(x, 0, x, self.height())
 
     def _draw(self, painter: QPainter, t: Theme, mark: Mark, middle: float) -> None:
         x0, x1 = self._x(mark.start), self._x(mark.end)
-        if x1 < -50 or x0 > self.width() + 50:
+        if x1 <= -_BEYOND or x0 >= self.width() + _BEYOND:
             return
         sign = -1.0 if mark.side == "left" else 1.0
         y = middle + sign * 7
@@ -128,5 +147,5 @@ class Strip(QWidget):
             if box.contains(event.position()):
                 self._session.choose(thing)
                 return
-        if self._section.street:
-            self._session.choose(ThingId("street", self._section.street))
+        if self._street:
+            self._session.choose(ThingId("street", self._street))
