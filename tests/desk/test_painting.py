@@ -3,7 +3,7 @@
 import sys
 
 import pytest
-from PySide6.QtCore import QRectF
+from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter
 
 from humble_loop.desk.layers import Layer
@@ -61,12 +61,36 @@ def test_a_strip_whose_marks_cannot_be_worked_out_shows_the_rest(drive, brickwor
     assert d.window.isVisible()
 
 
+@pytest.mark.parametrize("name", ["plan", "long_section", "cross_section"])
+@pytest.mark.parametrize("factor", [0.5, 2.0])
+def test_zooming_and_panning_without_end_stops_where_numbers_end(drive, brickworks, faults, name, factor):
+    d = drive(brickworks)
+    d.session.choose(ThingId("street", "kiln-court"))
+    d.window.long_section.point_station(40.0)
+    d.settle()
+    view = getattr(d.window, name)
+    for _ in range(200):
+        (x0, x1), (y0, y1) = view.plotItem.vb.viewRange()
+        view.zoom(factor, (0.4 * x0 + 0.6 * x1, 0.7 * y0 + 0.3 * y1), Qt.KeyboardModifier.NoModifier)
+        view.pan(100.0 * (x1 - x0), -50.0 * (y1 - y0))
+    view.viewport().repaint()
+    d.qtbot.wait(200)  # labels find their places when the view rests
+    assert faults == []
+    (x0, x1), (y0, y1) = view.plotItem.vb.viewRange()
+    assert 0.009 < x1 - x0 < 1.1e7
+    assert max(map(abs, (x0, x1, y0, y1))) < 1.1e8
+    view.fit()
+    d.qtbot.wait(50)
+    (x0, x1), _ = view.plotItem.vb.viewRange()
+    assert 5.0 < x1 - x0 < 2000.0
+
+
 class Broken(Layer):
     def boundingRect(self):
         return QRectF(0, 0, 100, 100)
 
     def draw(self, painter):
-        painter.fillRect(QRectF(0, 0, 10, 10), QColor("blue"))
+        painter.fillRect(QRectF(0, 0, 1, 1), QColor("blue"))
         raise ZeroDivisionError("deep inside")
 
 

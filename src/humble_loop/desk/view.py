@@ -15,6 +15,7 @@ from humble_loop.desk.theme import Theme
 from humble_loop.lines.describe import Handle, Place
 
 _GRAB = 10.0  # pixels from a handle within which it is taken
+_NEAREST, _FARTHEST, _BEYOND = 0.01, 1e7, 1e8  # metres across that a view shows, and how far off at most
 _CLICK = 4.0  # pixels that the mouse may move and still have clicked
 
 
@@ -32,6 +33,9 @@ class DrawingView(pg.PlotWidget):
         self.plotItem.hideButtons()
         self.plotItem.vb.disableAutoRange()
         self.plotItem.vb.setMouseEnabled(False, False)
+        near, far, beyond = _NEAREST, _FARTHEST, _BEYOND
+        self.plotItem.vb.setLimits(minXRange=near, minYRange=near, maxXRange=far, maxYRange=far)
+        self.plotItem.vb.setLimits(xMin=-beyond, xMax=beyond, yMin=-beyond, yMax=beyond)
         if not axes:
             for name in ("left", "bottom"):
                 self.plotItem.hideAxis(name)
