@@ -61,6 +61,9 @@ def _by_role(strokes: Iterable[Stroke]) -> tuple[Stroke, ...]:
     return tuple(Stroke(role, frozen(np.concatenate(points))) for role, points in found.items())
 
 
+_MOST_ARROWS = 20_000  # looked for in the box of a face
+
+
 @query
 def fine_lines(q: Engine, id: FaceId) -> tuple[Floats, Floats]:
     """Fine contours of a face as pairs of points (2k, 2), and flow arrows (n, 4)."""
@@ -74,7 +77,7 @@ def fine_lines(q: Engine, id: FaceId) -> tuple[Floats, Floats]:
 def _flow(surface: Surface) -> Floats:
     """Arrows (n, 4) on a regular grid: place and unit direction of the steepest fall."""
     west, south, east, north = surface.bounds
-    step = 3.0
+    step = max(3.0, np.sqrt((east - west) * (north - south) / _MOST_ARROWS))
     x, y = np.meshgrid(
         np.arange(np.ceil(west / step), np.floor(east / step) + 1) * step,
         np.arange(np.ceil(south / step), np.floor(north / step) + 1) * step,

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from humble_loop.formats.bundle import Bundle, Progress, SurfaceIn, no_progress
-from humble_loop.formats.errors import FormatError
+from humble_loop.formats.errors import FormatError, guarded
 from humble_loop.formats.points_csv import read_points_csv
 from humble_loop.ground.build import CannotTriangulate, build_surface, spikes
 from humble_loop.ground.surface import Problem, Surface
@@ -63,6 +63,11 @@ def read_file(path: Path, options: Options | None = None) -> Bundle:
         raise FormatError(path, "there is no such file; check its name and folder")
     if kind is None:
         raise FormatError(path, f"files ending in '{path.suffix}' cannot be read; use {', '.join(sorted(KINDS))}")
+    with guarded(path, kind):
+        return _read(path, kind, options)
+
+
+def _read(path: Path, kind: str, options: Options) -> Bundle:
     # Each reader brings a library with it: they are loaded when such a file is read, not at every start.
     if kind == "LandXML":
         from humble_loop.formats.landxml import read_landxml
@@ -168,12 +173,13 @@ def _triangulated(bundles: list[tuple[Path, Bundle]], options: Options) -> tuple
         return None
     breaklines = [line for _, b in bundles for line in b.breaklines]
     path = sources[0][0]
-    try:
-        surface, problems = build_surface(
-            np.concatenate(points) if points else np.empty((0, 3)), breaklines, longest_edge=options.longest_edge
-        )
-    except CannotTriangulate as error:
-        if not points:
-            return None
-        raise FormatError(path, f"{error}; check its columns and units") from None
+    with guarded(path, "survey"):
+        try:
+            surface, problems = build_surface(
+                np.concatenate(points) if points else np.empty((0, 3)), breaklines, longest_edge=options.longest_edge
+            )
+        except CannotTriangulate as error:
+            if not points:
+                return None
+            raise FormatError(path, f"{error}; check its columns and units") from None
     return path, surface, [*problems, *spikes(surface)]

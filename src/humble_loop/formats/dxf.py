@@ -171,7 +171,10 @@ def write_dxf(site: Delivery, path: Path) -> None:
         space.add_lwpolyline(land.outline, close=True, dxfattribs={"layer": "lot"})
         space.add_text(land.name, height=0.8, dxfattribs={"layer": "lot", "insert": tuple(land.outline.mean(axis=0))})
     handle, owner = drawing.entitydb.handles.next, space.layout_key
-    contours = contour_lines(site.finished, site.contour_interval)
+    try:
+        contours = contour_lines(site.finished, site.contour_interval)
+    except ValueError as error:
+        raise FormatError(path, str(error)) from None
     many = [_contour(float(level), contour, handle, owner) for level, contour in contours]
     many += [_numbered_point(number, p, handle, owner) for number, p in site.set_out]
     many += [_polyline(line.role, line.points, handle, owner) for line in lines]

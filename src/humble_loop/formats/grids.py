@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
+import json
+import os
+import subprocess
+import sys
+import tempfile
 from pathlib import Path
 from typing import Any
 
-import laspy
 import numpy as np
 import rasterio
 import rasterio.transform
-from laspy.errors import LaspyException
-from laspy.vlrs.known import WktCoordinateSystemVlr
 from rasterio.crs import CRS
 from rasterio.errors import CRSError, RasterioIOError
+from rasterio.windows import Window
 
 from humble_loop.formats.bundle import METRES, Bundle
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.points_csv import check_coordinates
+from humble_loop.geometry.arrays import Floats
 
-_GROUND = 2  # the class of ground returns in LAS
+_TIFF = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
+_MOST_CELLS, _MOST_LEVELS, _AT_ONCE = 400_000_000, 12_000_000, 2_000_000
 _PROJECTED, _LINEAR_UNITS, _MODEL = 3072, 3076, 1024  # GeoTIFF keys, as LAS files carry them too
 _GEOGRAPHIC = 2  # the model type whose places are degrees
 _EPSG_UNITS = {9001: "m", 9002: "ft", 9003: "us-ft"}
@@ -43,11 +48,12 @@ def read_grid(path: Path, *, units: str = "m") -> Bundle:
     the places. A band's scale and offset are applied. Raises FormatError.
     """
     try:
-        with rasterio.open(path) as data:
-            levels = data.read(1, masked=True)
-            rows, columns = np.nonzero(~np.ma.getmaskarray(levels))
-            x, y = rasterio.transform.xy(data.transform, rows, columns)
-            values = np.asarray(levels)[rows, columns].astype(np.float64) * data.scales[0] + data.offsets[0]
+        # Only the formats named, told by content: others name further files and addresses, which would be followed.
+        with rasterio.open(path, driver=_driver(path)) as data:
+            if data.width * data.height > _MOST_CELLS:
+                size = f"{data.width} × {data.height} cells"
+                raise FormatError(path, f"it has {size}, more than can be read at once; cut it to the site first")
+            places, values = _levels_in(path, data)
             plan = _metres(path, data.crs, units)
             unit = (data.units[0] or "").strip().lower()
     except (RasterioIOError, CRSError, ValueError) as error:
@@ -58,31 +64,67 @@ def read_grid(path: Path, *, units: str = "m") -> Bundle:
         raise FormatError(path, f"the unit of its levels, '{unit}', is not known; export it in metres or feet")
     keep = np.isfinite(values)
     up = METRES[_LEVEL_UNITS[unit]] if unit else plan
-    points = np.column_stack([np.asarray(x) * plan, np.asarray(y) * plan, values * up])[keep]
+    points = np.column_stack([places * plan, values * up])[keep]
     if not len(points):
         raise FormatError(path, "the grid holds no levels")
     check_coordinates(path, points)
     return Bundle(points=points)
 
 
+def _driver(path: Path) -> str:
+    """The library's word for the format of a grid, from how it begins."""
+    with path.open("rb") as file:
+        head = file.read(64)
+    if head[:4] in _TIFF:
+        return "GTiff"
+    if head.lstrip()[:5].lower() in (b"ncols", b"nrows", b"xllco", b"xllce"):
+        return "AAIGrid"
+    raise FormatError(path, "it is not an elevation grid; GeoTIFF and ASCII grids can be read")
+
+
+def _levels_in(path: Path, data: Any) -> tuple[Floats, Floats]:
+    """Places (n, 2) and levels (n,) of the cells that have one, strip by strip: a grid may be large and nearly empty."""
+    places, values, count = [np.empty((0, 2))], [np.empty(0)], 0
+    strip = max(1, _AT_ONCE // data.width)
+    for first in range(0, data.height, strip):
+        window = Window(0, first, data.width, min(strip, data.height - first))
+        levels = data.read(1, masked=True, window=window)
+        rows, columns = np.nonzero(~np.ma.getmaskarray(levels))
+        count += len(rows)
+        if count > _MOST_LEVELS:
+            raise FormatError(
+                path, f"it has more than {_MOST_LEVELS:,} levels; cut it to the site, or take wider cells"
+            )
+        x, y = rasterio.transform.xy(data.transform, rows + first, columns)
+        places.append(np.column_stack([x, y]).reshape(-1, 2))
+        values.append(np.asarray(levels)[rows, columns].astype(np.float64) * data.scales[0] + data.offsets[0])
+    return np.concatenate(places), np.concatenate(values)
+
+
 def read_cloud(path: Path, *, units: str = "m") -> Bundle:
     """Read a point cloud: its ground points where it is classified, else all of it.
 
-    Its numbers are in the unit of its coordinate system, else in ``units``. Raises FormatError.
+    Its numbers are in the unit of its coordinate system, else in ``units``. It is unpacked by a process of its own
+    (see ``unpack_cloud``). Raises FormatError.
     """
-    try:
-        cloud = laspy.read(path)
-        scale = _cloud_metres(path, cloud.header, units)
-    except (LaspyException, CRSError, OSError, ValueError) as error:
-        if isinstance(error, FormatError):
-            raise
-        raise FormatError(path, f"it is not a point cloud that can be read ({str(error)[:80]})") from None
-    points = np.column_stack([cloud.x, cloud.y, cloud.z]).astype(np.float64) * scale
-    ground = np.asarray(cloud.classification) == _GROUND
-    if ground.any():
-        points = points[ground]
+    with tempfile.TemporaryDirectory(prefix="humble-loop-") as folder:
+        made = Path(folder) / "points.npy"
+        done = subprocess.run(
+            [sys.executable, str(Path(__file__).with_name("unpack_cloud.py")), str(path), str(made)],
+            capture_output=True,
+            text=True,
+            env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
+        )
+        if done.returncode != 0:
+            why = done.stderr.strip().rpartition("\n")[2] if done.returncode == 2 else "its points cannot be unpacked"
+            raise FormatError(path, f"{why}; copy it again from where it came")
+        points, system = np.load(made), json.loads(done.stdout)
     if not len(points):
         raise FormatError(path, "the point cloud is empty")
+    try:
+        points = points * _cloud_metres(path, system, units)
+    except CRSError as error:
+        raise FormatError(path, f"its coordinate system cannot be read ({str(error)[:80]})") from None
     check_coordinates(path, points)
     return Bundle(points=points)
 
@@ -98,14 +140,11 @@ def _metres(path: Path, system: CRS | None, units: str) -> float:
     return float(system.linear_units_factor[1]) if system.is_projected else METRES[units]
 
 
-def _cloud_metres(path: Path, header: Any, units: str) -> float:
+def _cloud_metres(path: Path, system: dict[str, Any], units: str) -> float:
     """Metres to one unit of a point cloud, from its coordinate system as text or as keys."""
-    records = [*header.vlrs, *(header.evlrs or [])]
-    for record in records:
-        # Only this record is a coordinate system: others hold text too.
-        if isinstance(record, WktCoordinateSystemVlr) and record.string:
-            return _metres(path, CRS.from_wkt(record.string.strip("\0")), units)
-    keys = {k.id: k.value_offset for r in records for k in getattr(r, "geo_keys", ())}
+    if system["wkt"]:
+        return _metres(path, CRS.from_wkt(system["wkt"]), units)
+    keys = {int(k): v for k, v in system["keys"].items()}
     if keys.get(_LINEAR_UNITS) in _EPSG_UNITS:
         return METRES[_EPSG_UNITS[keys[_LINEAR_UNITS]]]
     if keys.get(_MODEL) == _GEOGRAPHIC:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import io
 import json
 import zipfile
+import zlib
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -16,7 +17,7 @@ from typing import Any
 import numpy as np
 from pydantic import ValidationError
 
-from humble_loop.formats.errors import FormatError
+from humble_loop.formats.errors import FormatError, guarded
 from humble_loop.formats.migrations import from_version_1
 from humble_loop.formats.safe_write import write_safely
 from humble_loop.ground.surface import Surface
@@ -109,12 +110,13 @@ def _assembled(path: Path, body: dict[str, Any]) -> Site:
 
 def load_site(path: Path) -> Site:
     """Read a site file, or a bare ``site.json``. Raises FormatError in one sentence; never changes anything."""
-    try:
-        data = path.read_bytes()
-    except FileNotFoundError:
-        raise FormatError(path, "there is no such file; check its name and folder") from None
-    except OSError as error:
-        raise FormatError(path, f"it cannot be read ({error.strerror or error})") from None
+    if not path.exists():
+        raise FormatError(path, "there is no such file; check its name and folder")
+    with guarded(path, "Humble Loop site"):
+        return _loaded(path, path.read_bytes())
+
+
+def _loaded(path: Path, data: bytes) -> Site:
     if not data:
         raise FormatError(path, f"the file is empty; its backup may be '{path.name}.bak'")
     if data.lstrip()[:1] == b"{":
@@ -131,14 +133,11 @@ def load_site(path: Path) -> Site:
                 return np.asarray(np.load(io.BytesIO(archive.read(name)), allow_pickle=False))
 
             return site_from_json(path, archive.read("site.json"), array)
-    except zipfile.BadZipFile:
-        raise FormatError(
-            path, f"it is damaged or not a Humble Loop site; its backup may be '{path.name}.bak'"
-        ) from None
-    except (ValueError, EOFError, OSError) as error:
-        if isinstance(error, FormatError):
-            raise
-        raise FormatError(path, f"it is damaged ({str(error)[:80]}); its backup may be '{path.name}.bak'") from None
+    except FormatError:
+        raise
+    except (zipfile.BadZipFile, zlib.error, ValueError, EOFError, OSError, NotImplementedError) as error:
+        words = f"it is damaged or not a Humble Loop site ({str(error)[:80]}); its backup may be '{path.name}.bak'"
+        raise FormatError(path, words) from None
 
 
 def _missing(path: Path, name: str) -> np.ndarray:

@@ -87,8 +87,11 @@ RING, UNSOLVED = "ring of ties", "cannot be worked out"
 
 
 def unique(found: list[Finding]) -> tuple[Finding, ...]:
-    """Without repetitions, in order."""
-    return tuple({(f.rule, f.thing, f.message): f for f in found}.values())
+    """Without repetitions, in order: what fails because of a thing is told once, on the first that it concerns."""
+    kept: dict[tuple[str, str, str], Finding] = {}
+    for f in found:
+        kept.setdefault((f.rule, f.thing, f.message), f)
+    return tuple(kept.values())
 
 
 def point(p: np.ndarray) -> tuple[float, float]:

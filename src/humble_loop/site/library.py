@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from typing import Annotated, ClassVar
 
 from pydantic import Field, model_validator
 
-from humble_loop.site.model import Finite, Length, Model, Named, Side, Size
+from humble_loop.site.model import Grade, Length, Model, Named, Side, Size, Width, between
 
 
 class StreetClass(Named):
@@ -40,8 +40,8 @@ class KerbPoint(Model):
     """A point of a kerb shape: mm outwards from the lip and mm above it."""
 
     point: str
-    out: Finite
-    up: Finite
+    out: Annotated[float, between(0.0, 10_000.0)]
+    up: Annotated[float, between(-10_000.0, 10_000.0)]
 
 
 class KerbShape(Named):
@@ -65,8 +65,8 @@ class Strip(Model):
     """A strip of a section side ending at a named point: its width and its grade outwards (rising positive)."""
 
     to: str
-    width: Size
-    grade: Finite = 0.0
+    width: Width
+    grade: Grade = 0.0
 
 
 class KerbPart(Model):
@@ -82,8 +82,8 @@ class SectionSide(Model):
     """
 
     parts: tuple[Strip | KerbPart, ...] = Field(min_length=1)
-    cut_slope: Size = 0.5
-    fill_slope: Size = 0.5
+    cut_slope: Annotated[float, between(0.01, 1000.0)] = 0.5
+    fill_slope: Annotated[float, between(0.01, 1000.0)] = 0.5
 
     @model_validator(mode="after")
     def _lip_first(self) -> SectionSide:

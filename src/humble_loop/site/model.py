@@ -51,10 +51,25 @@ def _positive(value: float) -> float:
     return value
 
 
+def between(low: float, high: float) -> AfterValidator:
+    """A check that a number lies between two that no real work goes beyond: counts that follow from it stay small."""
+
+    def check(value: float) -> float:
+        if not low <= value <= high:
+            raise ValueError(f"{value:g} must be between {low:g} and {high:g}")
+        return value
+
+    return AfterValidator(check)
+
+
 Coordinate = Annotated[float, AfterValidator(_coordinate)]
 Finite = Annotated[float, AfterValidator(_finite)]
 Length = Annotated[float, AfterValidator(_not_negative)]
 Size = Annotated[float, AfterValidator(_positive)]
+Level = Annotated[float, between(-20_000.0, 20_000.0)]
+Grade = Annotated[float, between(-10.0, 10.0)]
+Chainage = Annotated[float, between(-1e6, 1e6)]
+Width = Annotated[float, AfterValidator(_positive), between(0.0, 500.0)]
 
 
 def slug(name: str) -> str:
@@ -126,12 +141,12 @@ class Settings(Model):
     traffic: Literal["left", "right"] = "left"
     chainage_format: Literal["0+000.00", "0+00.00", "0.00"] = "0+000.00"
     level_decimals: int = Field(default=3, ge=0, le=6)
-    row_interval: Size = 10.0
-    arc_tolerance: Size = 0.01
-    level_tolerance: Size = 0.002
-    contour_interval: Size = 0.5
-    fine_contour_interval: Size = 0.05
-    batter_reach: Size = 60.0
+    row_interval: Annotated[float, between(0.5, 200.0)] = 10.0
+    arc_tolerance: Annotated[float, between(0.001, 1.0)] = 0.01
+    level_tolerance: Annotated[float, between(0.0005, 1.0)] = 0.002
+    contour_interval: Annotated[float, between(0.02, 200.0)] = 0.5
+    fine_contour_interval: Annotated[float, between(0.005, 20.0)] = 0.05
+    batter_reach: Annotated[float, between(1.0, 500.0)] = 60.0
 
 
 class SetOut(Model):
@@ -141,11 +156,11 @@ class SetOut(Model):
     ``rise`` metres over the chord between them.
     """
 
-    interval: Size = 10.0
-    spacing: Size = 2.5
-    rise: Size = 0.05
-    offset: Finite = 0.0
-    height: Finite = 0.0
+    interval: Annotated[float, between(0.2, 500.0)] = 10.0
+    spacing: Annotated[float, between(0.1, 100.0)] = 2.5
+    rise: Annotated[float, between(0.001, 10.0)] = 0.05
+    offset: Annotated[float, between(-100.0, 100.0)] = 0.0
+    height: Annotated[float, between(-100.0, 100.0)] = 0.0
     first_number: int = Field(default=1, ge=0)
 
     def divisions(self, length: float, radius: float) -> int:

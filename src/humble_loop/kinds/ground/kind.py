@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from humble_loop.engine.query import Engine
+from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats
 from humble_loop.ground.contour import contour_segments
 from humble_loop.kinds.ground.model import Ground, choose_ground
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.lines.describe import Actions, Drawing, Fact, Label, Row, Stroke
+from humble_loop.lines.findings import Finding, failed
 from humble_loop.lines.kind import Kind
 from humble_loop.lines.line import ThingId
 from humble_loop.site import parts
@@ -42,13 +43,17 @@ class Grounds(Kind):
             rows.append(Actions((("Make it the current ground", lambda s: choose_ground(s, thing.id)),)))
         return tuple(rows)
 
+    def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
+        made = q.attempt(_contours, thing.id)
+        return (failed(made, thing),) if isinstance(made, Unsolved) else ()
+
     def details(self, q: Engine, thing: ThingId) -> Drawing:
         """Contours of the current ground: ordinary ones and every fifth."""
         surface = parts.one(q, Ground, thing.id).surface.shifted(*(-v for v in parts.origin(q)))
         if surface is not ground_of(q):
             return Drawing()
         interval = parts.settings(q).contour_interval
-        segments, levels = contour_segments(surface, interval)
+        segments, levels = _contours(q, thing.id)
         main = np.abs(np.mod(np.round(levels / interval), 5)) < 0.5
         labels = []
         for level in np.unique(levels[main]):
@@ -61,6 +66,21 @@ class Grounds(Kind):
             Stroke("main contours", _apart(segments[main])),
         )
         return Drawing(strokes, (), tuple(labels))
+
+
+@query
+def _contours(q: Engine, ground: str) -> tuple[Floats, Floats]:
+    """Contours of a ground, where it is the current one: segments (k, 2, 2) and levels (k,)."""
+    kept = parts.one(q, Ground, ground)
+    surface = kept.surface.shifted(*(-v for v in parts.origin(q)))
+    if surface is not ground_of(q):
+        return np.empty((0, 2, 2)), np.empty(0)
+    try:
+        return contour_segments(surface, parts.settings(q).contour_interval)
+    except ValueError as error:
+        raise Unsolved(
+            kept.name, str(error), "set a wider interval of contours, or thin the survey's points out"
+        ) from None
 
 
 def _apart(segments: Floats) -> Floats:

@@ -7,7 +7,7 @@ from typing import Any, ClassVar
 from pydantic import Field, model_validator
 
 from humble_loop.site.edits import changed
-from humble_loop.site.model import End, Model, Side, Site, Size, Thing
+from humble_loop.site.model import End, Model, Side, Site, Thing, Width
 
 
 class Corner(Model):
@@ -16,7 +16,7 @@ class Corner(Model):
     Without ``divisions`` its set-out follows the site's spacing.
     """
 
-    radius: Size | None = None
+    radius: Width | None = None
     divisions: int | None = Field(default=None, ge=1, le=200)
     pit: bool = False
 

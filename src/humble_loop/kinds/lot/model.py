@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 
 from humble_loop.kinds.street.model import Street
 from humble_loop.site.edits import EditError, by_name, changed, free_id, free_name, made, remove, the
-from humble_loop.site.model import Finite, Length, Named, Site, Size, Thing
+from humble_loop.site.model import Chainage, Length, Level, Named, Site, Thing, Width
 
 
 class LotRow(Named):
@@ -25,10 +25,10 @@ class LotRow(Named):
 
     street: str
     place: Literal["left", "right", "head"]
-    start: Finite | None = None
-    end: Finite | None = None
-    frontage: Size = 18.0
-    depth: Size = 30.0
+    start: Chainage | None = None
+    end: Chainage | None = None
+    frontage: Width = 18.0
+    depth: Width = 30.0
     setback: Length = 6.0
     side_gap: Length = 1.5
     rear_gap: Length = 4.0
@@ -53,8 +53,8 @@ class PadChoice(Thing):
 
     row: str
     number: int = Field(ge=0)
-    level: Finite
-    along: Finite | None = None
+    level: Level
+    along: Chainage | None = None
 
     @model_validator(mode="before")
     @classmethod

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 from pydantic import Field, model_validator
 
-from humble_loop.site.model import Coordinate, Finite, Length, Model, Named
+from humble_loop.site.model import Chainage, Coordinate, Grade, Length, Level, Model, Named
 
 
 class Bend(Model):
@@ -22,9 +22,9 @@ class Bend(Model):
 class Vip(Model):
     """A vertical intersection point. Either its level is set, or the grade that arrives at it is and the level follows."""
 
-    chainage: Finite
-    level: Finite | None = None
-    grade: Finite | None = None
+    chainage: Chainage
+    level: Level | None = None
+    grade: Grade | None = None
     curve_length: Length = 0.0
 
     @model_validator(mode="after")

@@ -94,6 +94,9 @@ def drawn_end(q: Engine, street: str, end: End) -> End:
     return other_end(end) if frame_of(q, street).turned else end
 
 
+LONGEST = 20_000.0  # metres of one street: rows, lots and set-out of it follow from its length
+
+
 @dataclass(frozen=True)
 class Centreline:
     """A street's line in plan and the bends that did not fit as designed."""
@@ -110,7 +113,17 @@ def centreline(q: Engine, street: str) -> Centreline:
         chain, problems = chain_from_bends([BendInput(*b) for b in bends])
     except ValueError as error:
         raise Unsolved(name_of(q, street), str(error), "move one of its ends") from None
+    if chain.total > LONGEST:
+        words = f"it is {chain.total / 1000:,.0f} km long; more than {LONGEST / 1000:.0f} km is not laid out"
+        far = _farthest([(e, n) for e, n, *_ in bends])
+        raise Unsolved(name_of(q, street), words, f"move bend {far + 1} back, or draw several streets")
     return Centreline(chain, tuple(problems))
+
+
+def _farthest(places: list[tuple[float, float]]) -> int:
+    """Which of some places lies farthest from their middle, where most of them are."""
+    away = np.array(places) - np.median(places, axis=0)
+    return int(np.argmax(np.hypot(*away.T)))
 
 
 def chain_of(q: Engine, street: str) -> Chain:

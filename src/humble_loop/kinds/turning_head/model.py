@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
 from humble_loop.site.edits import changed
-from humble_loop.site.model import End, Finite, Length, Site, Size, Thing
+from humble_loop.site.model import End, Site, Thing, Width, between
 
 
 class TurningHead(Thing):
@@ -24,10 +24,10 @@ class TurningHead(Thing):
     street: str
     end: End = "end"
     kind: Literal["bulb"] = "bulb"
-    radius: Size = 9.5
-    return_radius: Size = 15.0
-    offset: Finite = 0.0
-    fall: Length = 0.03
+    radius: Width = 9.5
+    return_radius: Width = 15.0
+    offset: Annotated[float, between(-500.0, 500.0)] = 0.0
+    fall: Annotated[float, between(0.0, 1.0)] = 0.03
     outlet: Literal["auto", "street", "pit"] = "auto"
     divisions: int | None = Field(default=None, ge=1, le=200)
 

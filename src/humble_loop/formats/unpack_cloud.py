@@ -1,0 +1,76 @@
+"""Reads one point cloud in a process of its own: ``python unpack_cloud.py CLOUD POINTS.npy``.
+
+Damaged compressed points make the library's compiled part end the process, and a header may claim more than any memory
+holds. Here that ends this process only, within a limit of memory. Imports nothing of ours, so that it starts quickly.
+Writes points (n, 3) in the file's own unit, and prints its coordinate system as JSON; fails with one line.
+"""
+
+from __future__ import annotations
+
+import json
+import resource
+import sys
+from pathlib import Path
+from typing import Any
+
+import laspy
+import numpy as np
+from laspy.vlrs.known import WktCoordinateSystemVlr
+
+_GROUND = 2  # the class of ground returns in LAS
+_ROOM, _PER_BYTE = 600_000_000, 80  # bytes of memory beside the file's, and for each byte of it
+
+
+class Unsound(ValueError):
+    """What is wrong with a file, for people."""
+
+
+def unpack(path: Path) -> tuple[np.ndarray, dict[str, Any]]:
+    """Ground points where the cloud is classified, else all (n, 3); and what it says of its coordinate system."""
+    size = path.stat().st_size
+    with path.open("rb") as file:
+        head = file.read(375)
+    if head[:4] != b"LASF" or len(head) < 227:
+        raise Unsound("it is not a point cloud")
+    records = int.from_bytes(head[100:104], "little")
+    offset, length = int.from_bytes(head[96:100], "little"), int.from_bytes(head[105:107], "little")
+    count = int.from_bytes(head[247:255], "little") if head[25] >= 4 else int.from_bytes(head[107:111], "little")
+    packed = head[104] >= 128
+    # A record of the head takes 54 bytes at least; of packed points, 50,000 have been seen in a few bytes.
+    if records * 54 > size or offset > size or (not packed and offset + count * length > size) or count > 2000 * size:
+        raise Unsound(f"its head claims {count} points, more than the file holds")
+    cloud = laspy.read(path)
+    points = np.column_stack([cloud.x, cloud.y, cloud.z]).astype(np.float64)
+    ground = np.asarray(cloud.classification) == _GROUND
+    return points[ground] if ground.any() else points, _system(cloud.header)
+
+
+def _system(header: Any) -> dict[str, Any]:
+    """Its coordinate system: ``wkt`` as text, or ``keys`` as GeoTIFF has them."""
+    records = [*header.vlrs, *(header.evlrs or [])]
+    # Only this record is a coordinate system: others hold text too.
+    wkt = next((r.string for r in records if isinstance(r, WktCoordinateSystemVlr) and r.string), "")
+    keys = {int(k.id): int(k.value_offset) for r in records for k in getattr(r, "geo_keys", ())}
+    return {"wkt": wkt.strip("\0"), "keys": keys}
+
+
+def main(source: str, target: str) -> int:
+    """Unpack one file; 0 where it went well."""
+    path = Path(source)
+    try:
+        most = _ROOM + _PER_BYTE * path.stat().st_size
+        resource.setrlimit(resource.RLIMIT_DATA, (most, most))
+        points, system = unpack(path)
+        np.save(target, points)
+        print(json.dumps(system))
+    except Unsound as error:
+        print(error, file=sys.stderr)
+        return 2
+    except BaseException as error:  # noqa: BLE001 - libraries raise anything at damaged files
+        print(f"it is not a point cloud that can be read ({' '.join(str(error).split())[:80]})", file=sys.stderr)
+        return 2
+    return 0
+
+
+if __name__ == "__main__":
+    raise SystemExit(main(*sys.argv[1:3]))
