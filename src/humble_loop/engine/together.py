@@ -18,14 +18,15 @@ from typing import Any
 
 from humble_loop.engine.query import Engine, Key, Unsolved
 
+_MOST = 4
 Share = list[Key]  # questions, each a query and its arguments
 Answers = list[tuple[Any] | None]  # one for each question; None for one that cannot be answered
 Round = Callable[[Engine], list[Share]]  # one share for each process; the same in all of them
 
 
 def processes_at_hand() -> int:
-    """How many processes this one may keep busy."""
-    return len(os.sched_getaffinity(0))
+    """How many processes this one may keep busy: as many as there are cores, of which more than a few gain little."""
+    return min(_MOST, len(os.sched_getaffinity(0)))
 
 
 def ask_together(q: Engine, processes: int, rounds: Sequence[Round]) -> None:

@@ -27,6 +27,7 @@ from humble_loop.whole.overlaps import counted
 from humble_loop.whole.tables import set_out_of, set_out_points
 from humble_loop.whole.things import all_faces, all_things, faces_of, name_of
 
+_FEW = 40  # things that one process has worked out before another has begun
 _SAG = 0.002  # metres between a delivered chord and its curve
 
 
@@ -152,7 +153,7 @@ class Delivery:
 
     def expect(self, *, surface: bool = False, lines_but: frozenset[str] | None = None) -> None:
         """Have what a writer is going to ask worked out ahead by several processes, where there are several."""
-        if self._processes < 2:
+        if self._processes < 2 or len(all_things(self._q)) < _FEW:
             return
 
         def things(q: Engine) -> list[list[Key]]:
