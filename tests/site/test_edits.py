@@ -4,6 +4,8 @@ import numpy as np
 import pytest
 
 from humble_loop.engine.query import Engine
+from humble_loop.formats.export import export
+from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.kinds.junction.model import JunctionChoice
 from humble_loop.kinds.lot.kind import line_with_lots, pad_windows
 from humble_loop.kinds.lot.layout import lots_on
@@ -14,9 +16,10 @@ from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.plan import ground_along
 from humble_loop.kinds.street.show import keep, vip_room
 from humble_loop.kinds.survey_line import SurveyLine
-from humble_loop.site.edits import EditError
+from humble_loop.site.edits import EditError, free_name
 from humble_loop.site.libraries import new_site
 from humble_loop.site.library import KerbPoint, KerbShape, SectionSide, StreetClass, Strip
+from humble_loop.whole.delivery import delivery
 from humble_loop.whole.finished import whole_surface
 from tests import edits
 from tests.asking import crown_levels, pad_of
@@ -65,6 +68,42 @@ def test_nonsense_is_refused_in_one_sentence(name):
         NONSENSE[name](site)
     assert "\n" not in str(caught.value)
     assert site == t_site()
+
+
+WILD = [
+    "Side\x00\x1b[31m street",
+    "\ud800half",
+    "line\nbreak\r\n\tand tab",
+    "\u202egnirts",
+    "=HYPERLINK(1)",
+    "  @+-=cmd",
+    "x" * 5000,
+    "Ⅷ Straße 道路",
+]
+
+
+@pytest.mark.parametrize("name", WILD)
+def test_a_name_is_cleaned_where_it_enters_and_every_writer_works(name, tmp_path):
+    site = edits.rename_street(t_site(), "side", name)
+    kept = site.find(Street, "side").name
+    assert kept
+    assert len(kept) <= 120
+    assert kept.isprintable()
+    assert kept[0] not in "=+-@"
+    kept.encode("utf-8")
+    save_site(site, tmp_path / "a.hloop")
+    assert load_site(tmp_path / "a.hloop").find(Street, "side").name == kept
+    for ending in ("xml", "dxf", "csv"):
+        export(delivery(Engine(site)), tmp_path / f"a.{ending}")
+
+
+@pytest.mark.parametrize("name", ["", "  ", "\x00\x07", "=+-@", "\u200b\u202e"])
+def test_a_name_of_nothing_is_refused_by_hand_and_replaced_from_a_file(name):
+    with pytest.raises(EditError, match="a name needs"):
+        edits.rename_street(t_site(), "side", name)
+    assert SurveyLine(name=name, vertices=((0, 0, None), (1, 1, None))).name == "Survey line"
+    assert SurveyLine(name=name, code="LIP", vertices=((0, 0, None), (1, 1, None))).name == "LIP"
+    assert free_name(t_site(), Street, name) == "Street"
 
 
 def test_names_and_ids_are_made_unique():

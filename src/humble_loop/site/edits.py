@@ -13,7 +13,7 @@ from typing import Any, TypeVar
 from pydantic import ValidationError
 
 from humble_loop.site.library import TypicalSection
-from humble_loop.site.model import Model, Named, SetOut, Settings, Site, Thing, slug
+from humble_loop.site.model import Model, Named, SetOut, Settings, Site, Thing, bare, slug
 
 Edit = Callable[[Site], Site]
 M = TypeVar("M", bound=Model)
@@ -69,18 +69,18 @@ def free_id(site: Site, model: type[Thing], name: str) -> str:
 
 
 def free_name(site: Site, model: type[Named], name: str) -> str:
-    """``name``, or ``name 2`` and so on when it is taken."""
+    """``name``, or ``name 2`` and so on when it is taken; what a file calls a thing may need cleaning first."""
+    name = bare(name) or model.words.capitalize()
     taken = {t.name for t in site.all(model)}
     return next(i for i in (name, *(f"{name} {n}" for n in range(2, len(taken) + 3))) if i not in taken)
 
 
 def rename(site: Site, model: type[Named], id: str, name: str) -> Site:
     """Give a thing another name."""
-    if not name.strip():
-        raise EditError(f"a {model.words} needs a name")
-    if any(t.name == name.strip() and t.id != id for t in site.all(model)):
-        raise EditError(f"there is a {model.words} '{name.strip()}' already")
-    return site.put(changed(the(site, model, id), name=name.strip()))
+    fresh = changed(the(site, model, id), name=name)
+    if any(t.name == fresh.name and t.id != id for t in site.all(model)):
+        raise EditError(f"there is a {model.words} '{fresh.name}' already")
+    return site.put(fresh)
 
 
 def set_section(site: Site, section: TypicalSection) -> Site:

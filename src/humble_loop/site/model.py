@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 import re
+import unicodedata
 from collections.abc import Iterable, Mapping
 from functools import cached_property
 from types import MappingProxyType
@@ -24,6 +25,7 @@ SIDES: tuple[Side, Side] = ("left", "right")
 ENDS: tuple[End, End] = ("start", "end")
 
 _FARTHEST = 1e8  # metres; anything beyond is a mistake in units or columns
+_LONGEST = 120  # characters of a name
 _ORIGIN_STEP = 1000.0  # metres: origins are whole kilometres, so that a place can still be recognised
 
 
@@ -62,6 +64,27 @@ def between(low: float, high: float) -> AfterValidator:
     return AfterValidator(check)
 
 
+def words(text: str) -> str:
+    """A text in one line without control characters, lone surrogates and marks that turn the direction of writing."""
+    kept = "".join(c if unicodedata.category(c)[0] != "C" else " " * c.isspace() for c in text)
+    return " ".join(kept.split())[:_LONGEST]
+
+
+def name_of_words(text: str) -> str:
+    """A text as a name: no spreadsheet takes it for a formula."""
+    name = bare(text)
+    if not name:
+        raise ValueError("a name needs a letter or a digit")
+    return name
+
+
+def bare(text: str) -> str:
+    """What is left of a text as a name; perhaps nothing."""
+    return words(text).lstrip("=+-@ ")
+
+
+Words = Annotated[str, AfterValidator(words)]
+Name = Annotated[str, AfterValidator(name_of_words)]
 Coordinate = Annotated[float, AfterValidator(_coordinate)]
 Finite = Annotated[float, AfterValidator(_finite)]
 Length = Annotated[float, AfterValidator(_not_negative)]
@@ -124,7 +147,7 @@ class Thing(Model):
 class Named(Thing):
     """A thing with an id that never changes and a name that people give it; the id defaults to the name's slug."""
 
-    name: str
+    name: Name
 
     @model_validator(mode="before")
     @classmethod
@@ -203,7 +226,7 @@ class Site(Model):
     their digits; it is chosen with the first thing that has a place, and then stays.
     """
 
-    name: str = "New site"
+    name: Name = "New site"
     settings: Settings = Settings()
     set_out: SetOut = SetOut()
     current_ground: str | None = None

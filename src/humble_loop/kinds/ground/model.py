@@ -8,7 +8,7 @@ from pydantic import Field, SkipValidation, WithJsonSchema
 
 from humble_loop.ground.surface import Surface
 from humble_loop.site.edits import free_id, the
-from humble_loop.site.model import Named, Site
+from humble_loop.site.model import Named, Site, Words
 
 
 class Ground(Named):
@@ -21,7 +21,7 @@ class Ground(Named):
     words: ClassVar[str] = "ground"
 
     surface: Annotated[SkipValidation[Surface], WithJsonSchema({})] = Field(exclude=True, repr=False)
-    source: str = ""
+    source: Words = ""
     proposed: bool = False
 
     @property

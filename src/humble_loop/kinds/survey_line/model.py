@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import ClassVar
+from typing import Any, ClassVar
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
-from humble_loop.site.model import Coordinate, Finite, Named, Site
+from humble_loop.site.model import Coordinate, Finite, Named, Site, Words, bare
 
 
 class SurveyLine(Named):
@@ -16,9 +16,17 @@ class SurveyLine(Named):
     collection: ClassVar[str] = "survey_lines"
     words: ClassVar[str] = "survey line"
 
-    code: str = ""
+    code: Words = ""
     vertices: tuple[tuple[Coordinate, Coordinate, Finite | None], ...] = Field(min_length=2)
-    source: str = ""
+    source: Words = ""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _some_name(cls, data: Any) -> Any:
+        """Surveys have lines without a name; their code, or what they are, says enough."""
+        if isinstance(data, dict) and isinstance(data.get("name"), str) and not bare(data["name"]):
+            return {**data, "name": bare(str(data.get("code", ""))) or "Survey line"}
+        return data
 
     @property
     def where(self) -> tuple[float, float] | None:
