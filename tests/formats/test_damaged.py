@@ -21,6 +21,8 @@ from humble_loop.formats.bring_in import read_files
 from humble_loop.formats.errors import FormatError, guarded
 from humble_loop.formats.landxml import write_landxml
 from humble_loop.formats.site_file import load_site, save_site
+from humble_loop.ground.surface import Surface
+from humble_loop.kinds.ground.model import Ground, add_ground
 from humble_loop.whole.delivery import delivery
 from tests.conftest import SEARCHING, t_site
 
@@ -247,3 +249,26 @@ def test_a_cloud_that_claims_more_points_than_it_holds_is_refused_at_once(tmp_pa
     with pytest.raises(FormatError, match="4000000000 points, more than the file holds"):
         read_files([tmp_path / name])
     assert time.monotonic() - began < _LONGEST
+
+
+@pytest.mark.parametrize("part", ["site.json", "array"])
+def test_a_site_file_that_would_unpack_to_gigabytes_is_refused_at_once(tmp_path, part):
+    corners = np.array([[0, 0, 40], [100, 0, 41], [100, 100, 42], [0, 100, 43]], dtype=float)
+    ground = Ground(name="Field", surface=Surface(corners, [[0, 1, 2], [0, 2, 3]]))
+    save_site(add_ground(t_site(), ground), tmp_path / "a.hloop")
+    with zipfile.ZipFile(tmp_path / "a.hloop") as old:
+        parts = {name: old.read(name) for name in old.namelist()}
+    name = part if part == "site.json" else next(n for n in parts if n.endswith("points.npy"))
+    parts[name] += b" " * 300_000_000
+    with zipfile.ZipFile(tmp_path / "a.hloop", "w", zipfile.ZIP_DEFLATED) as new:
+        for each, data in parts.items():
+            new.writestr(each, data)
+    assert (tmp_path / "a.hloop").stat().st_size < 1_000_000
+    parts.clear()
+    tracemalloc.start()
+    began = time.monotonic()
+    with pytest.raises(FormatError, match="would unpack to 300 MB"):
+        load_site(tmp_path / "a.hloop")
+    assert time.monotonic() - began < _LONGEST
+    assert tracemalloc.get_traced_memory()[1] < 50e6
+    tracemalloc.stop()

@@ -30,6 +30,7 @@ from humble_loop.site.model import Site, Thing
 
 FORMAT = "humble-loop-site"
 VERSION = 2
+_LARGEST, _SMALL, _MOST_PACKED = 2_000_000_000, 20_000_000, 100  # bytes of a part, bytes not looked at, times its size
 
 # From each older version to the next: functions on the plain values of ``site``.
 MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: from_version_1}
@@ -130,14 +131,25 @@ def _loaded(path: Path, data: bytes) -> Site:
             def array(name: str) -> np.ndarray:
                 if name not in names:
                     return _missing(path, name)
-                return np.asarray(np.load(io.BytesIO(archive.read(name)), allow_pickle=False))
+                return np.asarray(np.load(io.BytesIO(_part(path, archive, name)), allow_pickle=False))
 
-            return site_from_json(path, archive.read("site.json"), array)
+            return site_from_json(path, _part(path, archive, "site.json"), array)
     except FormatError:
         raise
     except (zipfile.BadZipFile, zlib.error, ValueError, EOFError, OSError, NotImplementedError) as error:
         words = f"it is damaged or not a Humble Loop site ({str(error)[:80]}); its backup may be '{path.name}.bak'"
         raise FormatError(path, words) from None
+
+
+def _part(path: Path, archive: zipfile.ZipFile, name: str) -> bytes:
+    """A part of a site file, if it unpacks to what a part may: a small file can unpack to more than memory holds."""
+    said = archive.getinfo(name)
+    if said.file_size > _LARGEST or (said.file_size > _SMALL and said.file_size > _MOST_PACKED * said.compress_size):
+        size = f"{said.file_size / 1e6:,.0f} MB"
+        raise FormatError(
+            path, f"'{name}' in it would unpack to {size}, which no site does; its backup may be '{path.name}.bak'"
+        )
+    return archive.read(name)
 
 
 def _missing(path: Path, name: str) -> np.ndarray:
