@@ -251,6 +251,20 @@ def test_a_cloud_that_claims_more_points_than_it_holds_is_refused_at_once(tmp_pa
     assert time.monotonic() - began < _LONGEST
 
 
+@pytest.mark.parametrize("place", [100, 243])
+def test_a_cloud_that_claims_records_without_number_is_refused_at_once(tmp_path, place):
+    made = laspy.create(point_format=6, file_version="1.4")
+    made.x, made.y, made.z = np.arange(5.0), np.arange(5.0) ** 2, np.full(5, 40.0)
+    made.write(str(tmp_path / "a.las"))
+    data = bytearray((tmp_path / "a.las").read_bytes())
+    data[place : place + 4] = (4_000_000_000).to_bytes(4, "little")
+    (tmp_path / "a.las").write_bytes(data)
+    began = time.monotonic()
+    with pytest.raises(FormatError, match="4000000000 records, more than the file holds"):
+        read_files([tmp_path / "a.las"])
+    assert time.monotonic() - began < _LONGEST
+
+
 @pytest.mark.parametrize("part", ["site.json", "array"])
 def test_a_site_file_that_would_unpack_to_gigabytes_is_refused_at_once(tmp_path, part):
     corners = np.array([[0, 0, 40], [100, 0, 41], [100, 100, 42], [0, 100, 43]], dtype=float)

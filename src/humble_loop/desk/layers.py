@@ -129,9 +129,10 @@ class LabelLayer(Layer):
 
     def show_labels(self, labels: Sequence[Label]) -> None:
         """Replace the labels."""
+        labels = list(labels)
         if labels == self._labels:
             return
-        self._labels, self._stale = list(labels), True
+        self._labels, self._stale = labels, True
         self._ranks = np.array([label.rank for label in labels])
         self._tree = shapely.STRtree(shapely.points([(label.x, label.y) for label in labels] or np.empty((0, 2))))
         self.update()

@@ -23,6 +23,7 @@ from humble_loop.formats.points_csv import check_coordinates
 from humble_loop.geometry.arrays import Floats
 
 _TIFF = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
+_ASCII_GRID = (b"ncols", b"nrows", b"xll", b"yll", b"cellsize", b"dx", b"dy", b"nodata_value")
 _MOST_CELLS, _MOST_LEVELS, _AT_ONCE = 400_000_000, 12_000_000, 2_000_000
 _PROJECTED, _LINEAR_UNITS, _MODEL = 3072, 3076, 1024  # GeoTIFF keys, as LAS files carry them too
 _GEOGRAPHIC = 2  # the model type whose places are degrees
@@ -77,7 +78,7 @@ def _driver(path: Path) -> str:
         head = file.read(64)
     if head[:4] in _TIFF:
         return "GTiff"
-    if head.lstrip()[:5].lower() in (b"ncols", b"nrows", b"xllco", b"xllce"):
+    if head.lstrip().lower().startswith(_ASCII_GRID):
         return "AAIGrid"
     raise FormatError(path, "it is not an elevation grid; GeoTIFF and ASCII grids can be read")
 

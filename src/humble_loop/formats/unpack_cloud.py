@@ -33,11 +33,15 @@ def unpack(path: Path) -> tuple[np.ndarray, dict[str, Any]]:
     if head[:4] != b"LASF" or len(head) < 227:
         raise Unsound("it is not a point cloud")
     records = int.from_bytes(head[100:104], "little")
+    if head[25] >= 4:
+        records += int.from_bytes(head[243:247], "little")  # those that stand behind the points
     offset, length = int.from_bytes(head[96:100], "little"), int.from_bytes(head[105:107], "little")
     count = int.from_bytes(head[247:255], "little") if head[25] >= 4 else int.from_bytes(head[107:111], "little")
     packed = head[104] >= 128
     # A record of the head takes 54 bytes at least; of packed points, 50,000 have been seen in a few bytes.
-    if records * 54 > size or offset > size or (not packed and offset + count * length > size) or count > 2000 * size:
+    if records * 54 > size:
+        raise Unsound(f"its head claims {records} records, more than the file holds")
+    if offset > size or (not packed and offset + count * length > size) or count > 2000 * size:
         raise Unsound(f"its head claims {count} points, more than the file holds")
     cloud = laspy.read(path)
     points = np.column_stack([cloud.x, cloud.y, cloud.z]).astype(np.float64)
