@@ -135,3 +135,16 @@ def alive(pid):
             return file.read().rpartition(")")[2].split()[0] != "Z"
     except OSError:
         return False
+
+
+def test_work_done_aside_is_done_by_another_process_and_here_where_that_one_dies():
+    """Where there is one process only, it is done here as well."""
+    assert said("""
+        from humble_loop.engine.together import aside
+        def dies():
+            if os.getpid() != first:
+                os._exit(9)
+            return b"done here"
+        for work, processes in ((lambda: str(os.getpid() == first).encode(), 2), (lambda: b"alone", 1), (dies, 2)):
+            print(aside(work, processes)().decode())
+    """) == ["False", "alone", "done here"]

@@ -471,7 +471,9 @@ class Engine:
     ) -> _Memo:
         self._stored += 1
         if memo is None:
-            memo = self._memos.setdefault(key, _Memo())
+            memo = self._memos.get(key)
+            if memo is None:
+                memo = self._memos[key] = _Memo()
         before = memo.changed
         if memo.checked == 0:
             memo.value, memo.failure, memo.changed = value, failure, self._revision
@@ -486,13 +488,16 @@ class Engine:
                 self._memos[old].readers.discard(key)
         below = 0
         for read in reads:
-            under = self._memos.setdefault(read, _Memo(suspect=True))
+            under = self._memos.get(read)
+            if under is None:
+                under = self._memos[read] = _Memo(suspect=True)
             under.readers.add(key)
             below |= under.below | _bit(read)
             if under.suspect:
                 self._let_wait(read)  # it was met in a ring, and is not known yet
         memo.reads, memo.suspect, memo.checked = reads, False, self._revision
-        self._add_below(key, below)
+        if below & ~memo.below:
+            self._add_below(key, below)
         if memo.changed != before and before and _bit(key):
             self._suspect_readers(memo)
         return memo

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import dataclasses
-from typing import Any, TypeVar
+from functools import cache
+from typing import Any, TypeVar, cast
 
 import numpy as np
 
 T = TypeVar("T")
 _SEALED = "_sealed"
+_PLAIN = frozenset({float, int, str, bool, type(None), np.float64})  # nothing in them to seal
 
 
 def same(a: Any, b: Any) -> bool:
@@ -39,11 +41,20 @@ def sealed(value: T) -> T:
             value.setflags(write=False)
     elif isinstance(value, tuple):
         for item in value:
-            sealed(item)
-    elif dataclasses.is_dataclass(value) and not isinstance(value, type):
+            if type(item) not in _PLAIN:
+                sealed(item)
+    elif names := _field_names(cast(type, type(value))):
         marks = getattr(value, "__dict__", {})
         if _SEALED not in marks:
-            for f in dataclasses.fields(value):
-                sealed(getattr(value, f.name))
+            for name in names:
+                item = getattr(value, name)
+                if type(item) not in _PLAIN:
+                    sealed(item)
             marks[_SEALED] = True  # results rest on results: each is looked through once
     return value
+
+
+@cache
+def _field_names(kind: type) -> tuple[str, ...]:
+    """The fields of a dataclass; none of anything else."""
+    return tuple(f.name for f in dataclasses.fields(kind)) if dataclasses.is_dataclass(kind) else ()

@@ -59,6 +59,38 @@ def ask_together(q: Engine, processes: int, rounds: Sequence[Round]) -> None:
             process.kill()
 
 
+def aside(work: Callable[[], bytes], processes: int) -> Callable[[], bytes]:
+    """Have another process do ``work`` meanwhile, where there is more than one; the result is asked for with ().
+
+    What cannot be had from there is done here, when it is asked for. Only for a process of one thread.
+    """
+    if processes < 2:
+        return work
+    context = multiprocessing.get_context("fork")
+    here, there = context.Pipe(duplex=False)
+
+    def do() -> None:
+        here.close()
+        with suppress(BaseException):
+            there.send_bytes(work())
+
+    process = context.Process(target=do, daemon=True)
+    process.start()
+    there.close()
+
+    def result() -> bytes:
+        try:
+            return here.recv_bytes()
+        except (EOFError, OSError):
+            return work()
+        finally:
+            here.close()
+            process.join(1.0)
+            process.kill()
+
+    return result
+
+
 def _help(q: Engine, k: int, rounds: Sequence[Round], pipe: Connection, ours: list[Connection]) -> None:
     """What the k-th helper does, as long as there is somebody to help. ``ours`` are the ends of pipes that are not its."""
     for end in ours:

@@ -37,6 +37,11 @@ def bearing_of(headings: ArrayLike) -> Floats:
     return np.where(bearings >= 360.0, 0.0, bearings)
 
 
+def clipped(values: ArrayLike, low: ArrayLike, high: ArrayLike) -> NDArray[Any]:
+    """``values`` held between ``low`` and ``high``: for the short arrays of one line a good deal quicker than clipping."""
+    return np.asarray(np.minimum(np.maximum(values, low), high))
+
+
 def unique_chainages(*groups: ArrayLike, low: float, high: float, gap: float = 1e-6) -> Floats:
     """Merge chainages into one rising array within [low, high], dropping any nearer than ``gap`` metres.
 
@@ -46,14 +51,14 @@ def unique_chainages(*groups: ArrayLike, low: float, high: float, gap: float = 1
     for group in groups:
         values = np.unique(np.asarray(group, dtype=np.float64).ravel())
         values = values[(values >= low - gap) & (values <= high + gap)]
-        values = np.clip(values, low, high)
+        values = clipped(values, low, high)
         if values.size:
             keep = np.concatenate([[True], np.diff(values) > gap])
             values = values[keep]
         if kept.size and values.size:
             at = np.searchsorted(kept, values)
-            before = np.abs(values - kept[np.clip(at - 1, 0, kept.size - 1)])
-            after = np.abs(values - kept[np.clip(at, 0, kept.size - 1)])
+            before = np.abs(values - kept[clipped(at - 1, 0, kept.size - 1)])
+            after = np.abs(values - kept[clipped(at, 0, kept.size - 1)])
             values = values[np.minimum(before, after) > gap]
         kept = np.sort(np.concatenate([kept, values]))
     return kept

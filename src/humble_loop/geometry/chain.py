@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike
 
-from humble_loop.geometry.arrays import Floats, Ints, frozen, left_normals, tangents
+from humble_loop.geometry.arrays import Floats, Ints, clipped, frozen, left_normals, tangents
 
 # 24 nodes integrate a clothoid whose heading turns by up to a full circle to better than 1e-12 m per 100 m.
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(24)
@@ -116,7 +116,7 @@ class Chain:
     def element_at(self, chainages: ArrayLike) -> Ints:
         """Index of the element that holds each chainage; at a joint, the one that begins there."""
         s = np.asarray(chainages, dtype=np.float64)
-        return np.clip(np.searchsorted(self.starts, s, side="right") - 1, 0, len(self.length) - 1)
+        return clipped(np.searchsorted(self.starts, s, side="right") - 1, 0, len(self.length) - 1)
 
     def at(self, chainages: ArrayLike) -> Frames:
         """Positions at ``chainages`` (any shape, flattened).
@@ -187,7 +187,7 @@ class Chain:
         """Distances (m, n) into straights and arcs of the foot of each point, held within the element."""
         d = p[:, None, :] - self.xy
         c, s = np.cos(self.heading), np.sin(self.heading)
-        straight = np.clip(d[..., 0] * c + d[..., 1] * s, 0.0, self.length)
+        straight = clipped(d[..., 0] * c + d[..., 1] * s, 0.0, self.length)
         arcs = (self.k0 == self.k1) & (np.abs(self.k0) > _FLAT)
         if not arcs.any():
             return straight
@@ -214,7 +214,7 @@ class Chain:
             along = np.einsum("ij,ij->i", d, tangents(heading))
             across = np.einsum("ij,ij->i", d, left_normals(heading))
             slope = 1.0 - (k0 + (k1 - k0) * t / length) * across
-            t = np.clip(t + along / np.where(np.abs(slope) < 0.05, 0.05, slope), 0.0, length)
+            t = clipped(t + along / np.where(np.abs(slope) < 0.05, 0.05, slope), 0.0, length)
         return np.asarray(t)
 
     def _on_element(self, j: int, t: Floats) -> tuple[Floats, Floats]:
@@ -267,8 +267,8 @@ class Chain:
                 turn = np.sqrt(8.0 * sag / radius)
                 step = min(step, max(turn / k, 0.05))
             n = max(1, int(np.ceil(length / step - 1e-9))) if np.isfinite(step) else 1
-            parts.append(self.starts[j] + np.linspace(0.0, length, n + 1))
-        return np.unique(np.concatenate(parts))
+            parts.append(self.starts[j] + np.arange(n) * (length / n))
+        return np.unique(np.concatenate([*parts, self.starts[-1:]]))
 
     def reversed(self) -> Chain:
         """The same line run the other way; left becomes right."""

@@ -8,7 +8,7 @@ from typing import Literal, NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike
 
-from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.geometry.arrays import Floats, clipped, frozen
 
 
 class Turning(NamedTuple):
@@ -106,7 +106,7 @@ class Profile:
     def _segments(self, chainages: ArrayLike, side: str = "after") -> tuple[Floats, np.ndarray, np.ndarray]:
         s = np.atleast_1d(np.asarray(chainages, dtype=np.float64))
         where: Literal["left", "right"] = "right" if side == "after" else "left"
-        i = np.clip(np.searchsorted(self.chainages, s, side=where) - 1, 0, self.chainages.size - 2)
+        i = clipped(np.searchsorted(self.chainages, s, side=where) - 1, 0, self.chainages.size - 2)
         slack = 1e-9 * max(1.0, abs(float(self.chainages[-1])))
         inside = (s >= self.chainages[0] - slack) & (s <= self.chainages[-1] + slack)
         return s, i, inside

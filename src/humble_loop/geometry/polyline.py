@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.arrays import Floats, clipped
 
 
 def thinned(lines: Sequence[Floats], within: float) -> list[Floats]:
@@ -31,7 +31,7 @@ def thinned(lines: Sequence[Floats], within: float) -> list[Floats]:
         chord, d = p[b] - p[a], p[i] - p[a][of]
         square = (chord**2).sum(axis=1)
         t = (d * chord[of]).sum(axis=1) / np.where(square > 0, square, np.inf)[of]
-        away = ((d - np.clip(t, 0.0, 1.0)[:, None] * chord[of]) ** 2).sum(axis=1)
+        away = ((d - clipped(t, 0.0, 1.0)[:, None] * chord[of]) ** 2).sum(axis=1)
         most = np.maximum.reduceat(away, first)
         at = np.flatnonzero(away == most[of])
         far = i[at[np.unique(of[at], return_index=True)[1]]]

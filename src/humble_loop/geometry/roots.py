@@ -10,7 +10,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.arrays import Floats, clipped
 
 # Where in the bracket to look: evenly, and close about where a straight line between its ends would cross.
 _EVEN = np.linspace(0.0, 1.0, 17)
@@ -25,7 +25,7 @@ def zero_between(function: Callable[[Floats], Floats], low: float, high: float) 
     """
     crossing = 0.5
     for _ in range(16):
-        share = np.unique(np.clip(np.concatenate([_EVEN, crossing + _CLOSE]), 0.0, 1.0))
+        share = np.unique(clipped(np.concatenate([_EVEN, crossing + _CLOSE]), 0.0, 1.0))
         s = low + share * (high - low)
         value = function(s)
         change = np.flatnonzero((value[1:] > 0) != (value[:-1] > 0))

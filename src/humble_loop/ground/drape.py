@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike
 
-from humble_loop.geometry.arrays import Floats, Ints, left_normals, tangents
+from humble_loop.geometry.arrays import Floats, Ints, clipped, left_normals, tangents
 from humble_loop.geometry.chain import Chain
 from humble_loop.ground.surface import Surface
 
@@ -21,6 +21,14 @@ class Crossings(NamedTuple):
     line: Ints
     along: Floats
     level: Floats
+
+    def by_line(self, count: int) -> list[Crossings]:
+        """The crossings of each of ``count`` lines."""
+        cuts = np.searchsorted(self.line, np.arange(count + 1))
+        return [
+            Crossings(self.line[a:b], self.along[a:b], self.level[a:b])
+            for a, b in zip(cuts[:-1], cuts[1:], strict=True)
+        ]
 
 
 class Draped(NamedTuple):
@@ -123,9 +131,9 @@ def _on_curve(surface: Surface, chain: Chain, offset: float, at: Floats, hit: _H
         rate = e[:, 0] * tangent[:, 1] - e[:, 1] * tangent[:, 0]
         # A line that only grazes an edge keeps its chord's crossing: there is nothing to divide by.
         step = np.where(np.abs(rate) > 1e-9, miss / np.where(rate == 0, 1.0, rate), 0.0)
-        at = np.clip(at - np.clip(step, -0.5, 0.5), 0.0, chain.total)
+        at = clipped(at - clipped(step, -0.5, 0.5), 0.0, chain.total)
     w = chain.points_at(at, offset) - p
-    u = np.clip(np.einsum("ij,ij->i", w, e) / np.maximum(np.einsum("ij,ij->i", e, e), 1e-300), 0.0, 1.0)
+    u = clipped(np.einsum("ij,ij->i", w, e) / np.maximum(np.einsum("ij,ij->i", e, e), 1e-300), 0.0, 1.0)
     return at, hit.p[:, 2] + u * (hit.q[:, 2] - hit.p[:, 2])
 
 

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from scipy.sparse import csr_array
 
-from humble_loop.geometry.arrays import Bools, Floats, Ints
+from humble_loop.geometry.arrays import Bools, Floats, Ints, clipped
 
 _BATCH = 1 << 16
 _FEW = 2000  # points
@@ -38,8 +38,8 @@ class TriangleGrid:
         cell = max(np.sqrt(area / max(len(triangles), 1)) * 1.2, float(extent.max()) / 4000.0, 1e-6)
         columns, rows = (int(v) for v in np.floor(extent / cell) + 1)
         top = np.array([columns - 1, rows - 1], dtype=np.int32)
-        i0 = np.clip((low / cell).astype(np.int32), 0, top)
-        i1 = np.clip((high / cell).astype(np.int32), 0, top)
+        i0 = clipped((low / cell).astype(np.int32), 0, top)
+        i1 = clipped((high / cell).astype(np.int32), 0, top)
         span = i1 - i0 + 1
         count = span[:, 0] * span[:, 1]
         cells, owners = _spread(i0, span, count, columns)
@@ -74,7 +74,7 @@ class TriangleGrid:
             ok = np.all(np.isfinite(p), axis=1) & np.all(p >= -self.cell, axis=1)
             ok &= (p[:, 0] <= (self.columns + 1) * self.cell) & (p[:, 1] <= (self.rows + 1) * self.cell)
         todo = np.flatnonzero(ok)
-        ij = np.clip((p[todo] / self.cell).astype(np.int64), 0, [self.columns - 1, self.rows - 1])
+        ij = clipped((p[todo] / self.cell).astype(np.int64), 0, [self.columns - 1, self.rows - 1])
         cells = ij[:, 1] * self.columns + ij[:, 0]
         position, end = self.first[cells], self.first[cells + 1]
         x, y = p[todo, 0], p[todo, 1]

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from humble_loop.geometry.arrays import Floats, Ints
+from humble_loop.geometry.arrays import Floats, Ints, clipped
 from humble_loop.ground.surface import Surface
 
 
@@ -107,7 +107,7 @@ def _meeting(ground: Surface, design: Surface) -> Ints:
     i0 = np.floor(low / grid.cell).astype(np.int64)
     i1 = np.floor(high / grid.cell).astype(np.int64)
     outside = np.any((i1 < 0) | (i0 > top), axis=1)
-    i0, i1 = np.clip(i0, 0, top), np.clip(i1, 0, top)
+    i0, i1 = clipped(i0, 0, top), clipped(i1, 0, top)
     span = i1 - i0 + 1
     count = np.where(outside, 0, span[:, 0] * span[:, 1])
     owner = np.repeat(np.arange(len(p)), count)

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike
 
-from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.arrays import Floats, clipped
 from humble_loop.geometry.gradeline import Cubic, Profile, Turning
 from humble_loop.lines.quantity import (
     Addend,
@@ -93,7 +93,7 @@ class OnGradeLine(LevelRule):
 
     def _legs(self, s: Floats, side: str) -> tuple[np.ndarray, np.ndarray]:
         p = self.profile
-        i = np.clip(
+        i = clipped(
             np.searchsorted(p.chainages, s, side="right" if side == "after" else "left") - 1, 0, p.chainages.size - 2
         )
         slack = 1e-9 * max(1.0, abs(float(p.chainages[-1])))
@@ -120,7 +120,7 @@ class OnGradeLine(LevelRule):
     def _change(self, vip: np.ndarray) -> Quantity:
         """The change of grade at VIPs (n,)."""
         last = self.profile.chainages.size - 2
-        after, before = np.clip(vip, 0, last), np.clip(vip - 1, 0, last)
+        after, before = clipped(vip, 0, last), clipped(vip - 1, 0, last)
         inner = ((vip > 0) & (vip <= last)).astype(np.float64)
         return summed(
             lambda k: f"change of grade at {self.profile.chainages[vip[k]]:.2f}",

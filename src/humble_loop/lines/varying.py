@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike
 
-from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.geometry.arrays import Floats, clipped, frozen
 
 
 @dataclass(frozen=True)
@@ -47,7 +47,7 @@ class Varying:
             return np.zeros_like(x)
         i = np.searchsorted(self.at, x, side="right" if side == "after" else "left") - 1
         inside = (i >= 0) & (i < self.at.size - 1)
-        i = np.clip(i, 0, self.at.size - 2)
+        i = clipped(i, 0, self.at.size - 2)
         run = np.diff(self.at)
         rate = np.where(run > 0, np.diff(self.values) / np.where(run > 0, run, 1.0), 0.0)
         return np.where(inside, rate[i], 0.0)

@@ -5,11 +5,12 @@ Eastings and northings are as people know them.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 from humble_loop.engine.query import Engine, Key, Unsolved, query
-from humble_loop.engine.together import ask_together
+from humble_loop.engine.together import aside, ask_together
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Profile
@@ -170,6 +171,10 @@ class Delivery:
             return self._shared_out([*asked, *((set_out_of, thing) for thing in all_things(q))])
 
         ask_together(self._q, self._processes, [things, meshes, rest])
+
+    def aside(self, work: Callable[[], bytes]) -> Callable[[], bytes]:
+        """Have ``work`` done by another process meanwhile, where there are several; () gives the result."""
+        return aside(work, self._processes)
 
     def _shared_out(self, keys: list[Key]) -> list[list[Key]]:
         """Questions about things, faces or lines for each process: a stretch of the things of every kind, since

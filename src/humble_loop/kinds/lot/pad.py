@@ -164,13 +164,10 @@ def frontage_levels(q: Engine, id: str) -> Floats:
 @query
 def ground_round(q: Engine, id: str) -> tuple[Crossings, Crossings, Crossings]:
     """The ground along a lot's first side line, its last, and its rear line (from the last side to the first)."""
-    made, ground = lot(q, id), ground_of(q)
-    lines = (
-        (made.first.front, made.first.rear),
-        (made.last.front, made.last.rear),
-        (made.last.rear, made.first.rear),
-    )
-    first, last, rear = (cross_segments(ground, a[None], b[None]) for a, b in lines)
+    made = lot(q, id)
+    start = np.array([made.first.front, made.last.front, made.last.rear])
+    end = np.array([made.first.rear, made.last.rear, made.first.rear])
+    first, last, rear = cross_segments(ground_of(q), start, end).by_line(3)
     return first, last, rear
 
 
