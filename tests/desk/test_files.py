@@ -7,7 +7,7 @@ import ezdxf
 import pytest
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from humble_loop.demo import survey_files
 from humble_loop.formats.site_file import load_site, save_site
@@ -39,6 +39,71 @@ def test_open_save_and_recent(drive, brickworks, tmp_path, monkeypatch):
     assert d.window.files.save_as()
     assert load_site(tmp_path / "other.hloop").name == "The old brickworks"
     assert json.loads(str(d.window._settings.value("recent"))) == [str(tmp_path / "other.hloop"), str(file)]
+
+
+def answer(monkeypatch, words, asked):
+    """Every question is answered by the button of these words."""
+
+    def press(box):
+        asked.append(box.text())
+        next(b for b in box.buttons() if b.text().replace("&", "") == words).click()
+
+    monkeypatch.setattr(QMessageBox, "exec", press)
+
+
+def test_of_two_windows_that_save_one_file_the_second_is_told(drive, brickworks, tmp_path, monkeypatch):
+    file, asked = tmp_path / "job.hloop", []
+    save_site(brickworks, file)
+    d = drive()
+    d.window.files.open_path(file)
+    d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.5))
+    theirs = edits.set_pad(brickworks, "Kiln Court L1", 43.0)
+    save_site(theirs, file)  # by the other window
+    answer(monkeypatch, "Cancel", asked)
+    assert not d.window.files.save()
+    assert "another window" in asked[0]
+    assert "job.hloop.bak" in asked[0]
+    assert d.session.unsaved
+    assert load_site(file).all(PadChoice) == theirs.all(PadChoice)
+    answer(monkeypatch, "Another name", asked)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "mine.hloop"), ""))
+    assert d.window.files.save()
+    assert (load_site(tmp_path / "mine.hloop").all(PadChoice)) == d.site.all(PadChoice)
+    assert load_site(file).all(PadChoice) == theirs.all(PadChoice)
+    # From now on it is its own file, and nobody asks.
+    d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.6))
+    assert d.window.files.save()
+    assert len(asked) == 2
+
+
+def test_saving_over_what_another_window_wrote_keeps_that_as_the_backup(drive, brickworks, tmp_path, monkeypatch):
+    file = tmp_path / "job.hloop"
+    save_site(brickworks, file)
+    d = drive()
+    d.window.files.open_path(file)
+    d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.5))
+    theirs = edits.set_pad(brickworks, "Kiln Court L1", 43.0)
+    save_site(theirs, file)
+    answer(monkeypatch, "Save over it", [])
+    assert d.window.files.save()
+    assert load_site(file).all(PadChoice) == d.site.all(PadChoice)
+    assert load_site(tmp_path / "job.hloop.bak").all(PadChoice) == theirs.all(PadChoice)
+
+
+def test_a_name_that_gets_its_ending_here_does_not_replace_a_file_unasked(drive, brickworks, tmp_path, monkeypatch):
+    file, asked = tmp_path / "job.hloop", []
+    save_site(brickworks, file)
+    d = drive()
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "job"), ""))
+    monkeypatch.setattr(
+        QMessageBox, "question", lambda *a, **k: asked.append(a[2]) or QMessageBox.StandardButton.Cancel
+    )
+    assert not d.window.files.save_as()
+    assert "job.hloop" in asked[0]
+    assert load_site(file).name == "The old brickworks"
+    monkeypatch.setattr(QMessageBox, "question", lambda *a, **k: QMessageBox.StandardButton.Save)
+    assert d.window.files.save_as()
+    assert load_site(file).name == d.site.name != "The old brickworks"
 
 
 @pytest.mark.parametrize(
@@ -93,14 +158,13 @@ def test_a_change_is_on_disk_within_seconds_and_offered_after_a_crash(drive, bri
     d = drive(brickworks)
     d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.75))
     started = time.monotonic()
-    d.qtbot.waitUntil(lambda: any((tmp_path / "recovery").glob("*/session.json")), timeout=5000)
+    d.qtbot.waitUntil(lambda: any((tmp_path / "recovery").glob("*/site.json")), timeout=5000)
     assert time.monotonic() - started < 4.0
-    # As if this process had died: its folder belongs to a process that is no longer there.
-    session = next((tmp_path / "recovery").glob("*/session.json"))
-    session.write_text(json.dumps({**json.loads(session.read_text()), "pid": 2**22 + 5}))
+    assert lost_sessions(tmp_path / "recovery") == []
+    # As if this process had died: nobody holds its folder.
+    next((tmp_path / "recovery").glob("*/running")).unlink()
     (lost,) = lost_sessions(tmp_path / "recovery")
     other = drive()
-    from PySide6.QtWidgets import QMessageBox
 
     monkeypatch.setattr(QMessageBox, "question", lambda *a: QMessageBox.StandardButton.Open)
     other.window.files.offer_recovery(lost)

@@ -50,7 +50,7 @@ def test_a_step_that_begins_anew_gives_up_what_was_left_and_waits(qtbot):
 
     def again():
         log.append("again")
-        work.begin([lambda: log.append("late")], 40)
+        work.begin([lambda: log.append("late")], 400)
 
     work.begin([again, lambda: log.append("given up")], 0)
     qtbot.waitUntil(lambda: log == ["again"])

@@ -16,6 +16,8 @@ from humble_loop.desk.session import Session
 from humble_loop.formats.bring_in import KINDS, Brought
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.recovery import Lost, discard, recover
+from humble_loop.formats.safe_write import backup_of
+from humble_loop.formats.site_file import ChangedOnDisk
 from humble_loop.site.libraries import new_site
 
 _RECENT = 8
@@ -85,16 +87,49 @@ class FileDesk(QObject):
         if not name:
             return False
         path = Path(name)
-        return self._save_to(path if path.suffix else path.with_suffix(".hloop"))
+        if not path.suffix:
+            path = path.with_suffix(".hloop")  # under which the file dialog has not looked
+            if path.exists() and not self._may_replace(path):
+                return False
+        return self._save_to(path)
 
-    def _save_to(self, path: Path) -> bool:
+    def _may_replace(self, path: Path) -> bool:
+        answer = QMessageBox.question(
+            self._window,
+            "Save the site",
+            f"'{path.name}' is there already. Save over it? What is there now would stay as '{backup_of(path).name}'.",
+            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Cancel,
+        )
+        return answer == QMessageBox.StandardButton.Save
+
+    def _save_to(self, path: Path, *, over: bool = False) -> bool:
         try:
-            self._session.save(path)
+            self._session.save(path, over=over)
+        except ChangedOnDisk:
+            return self._settle(path)
         except FormatError as error:
             self.tell("The site cannot be saved", str(error))
             return False
         self._remember(path)
         return True
+
+    def _settle(self, path: Path) -> bool:
+        """The file was written by something else meanwhile: ask which of the two is to stay under its name."""
+        ask = QMessageBox(
+            QMessageBox.Icon.Warning,
+            "Written by another window",
+            f"'{path.name}' has been written by another window or program since it was opened here.\n"
+            f"Save this site under another name, or over it? What is there now would stay as '{backup_of(path).name}'.",
+            parent=self._window,
+        )
+        another = ask.addButton("Another name", QMessageBox.ButtonRole.AcceptRole)
+        over = ask.addButton("Save over it", QMessageBox.ButtonRole.DestructiveRole)
+        ask.addButton(QMessageBox.StandardButton.Cancel)
+        ask.setDefaultButton(another)
+        ask.exec()
+        if ask.clickedButton() is another:
+            return self.save_as()
+        return ask.clickedButton() is over and self._save_to(path, over=True)
 
     def ask_bring_in(self) -> None:
         """Ask for survey and design files and bring them in."""

@@ -14,6 +14,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.recovery import Recovery
+from humble_loop.formats.safe_write import Stamp, stamp_of
 from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.lines.line import LineId, ThingId
 from humble_loop.lines.standing import kind_of
@@ -57,6 +58,7 @@ class Session(QObject):
         self.engine = Engine(self.site)
         self.opened = object()  # another one for each site that is opened
         self.path: Path | None = None
+        self._stamp: Stamp | None = None  # of the file as it was read or written here
         self.chosen = Chosen()
         self.cursor: tuple[float, float] | None = None
         self.station: Station | None = None
@@ -74,13 +76,15 @@ class Session(QObject):
 
     def open(self, path: Path) -> None:
         """Open a site file. Raises FormatError and keeps the present site when it cannot be read."""
+        stamp = stamp_of(path)  # before it is read: what is written while it is read is noticed as well
         self.take(load_site(path), path)
+        self._stamp = stamp
 
     def take(self, site: Site, path: Path | None = None, *, saved: bool = True) -> None:
         """Start afresh with ``site``."""
         self._undo.clear()
         self._redo.clear()
-        self.site, self.path, self._base = site, path, None
+        self.site, self.path, self._base, self._stamp = site, path, None, None
         self._saved = site if saved else new_site()
         self.opened = object()
         self.engine = Engine(site)
@@ -90,12 +94,16 @@ class Session(QObject):
         self.changed.emit()
         self.chosen_changed.emit()
 
-    def save(self, path: Path | None = None) -> None:
-        """Write the site to its file or another. Raises FormatError."""
+    def save(self, path: Path | None = None, *, over: bool = False) -> None:
+        """Write the site to its file or another.
+
+        Raises FormatError, and ChangedOnDisk when something else has written its own file meanwhile, unless ``over``.
+        """
         target = path or self.path
         if target is None:
             raise FormatError("the site", "it has no file yet; use Save as")
-        save_site(self.site, target)
+        since = self._stamp if target == self.path and not over else None
+        self._stamp = save_site(self.site, target, since)
         self.path, self._saved = target, self.site
         if self._recovery:
             self._recovery.clear()

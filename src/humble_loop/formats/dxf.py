@@ -15,13 +15,14 @@ from ezdxf.lldxf.const import DXFError
 from humble_loop.formats.bundle import METRES, Bundle, SurfaceIn
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.points_csv import check_coordinates
+from humble_loop.formats.safe_write import write_whole
 from humble_loop.geometry.arrays import Floats
 from humble_loop.ground.contour import contour_lines
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.lines.describe import SetOutPoint
 from humble_loop.site.model import slug
-from humble_loop.whole.delivery import Alignment, Delivery
+from humble_loop.whole.delivery import Alignment, Delivery, Land
 
 # $INSUNITS of a drawing: the codes that are units of length on a site; 0 names none.
 _INSUNITS = {1: "in", 2: "ft", 3: "mi", 4: "mm", 5: "cm", 6: "m", 7: "km", 10: "yd", 14: "dm", 21: "us-ft"}
@@ -167,32 +168,32 @@ def write_dxf(site: Delivery, path: Path) -> None:
         drawing.layers.add(name, color=_COLOURS.get(name, 7))
     for alignment in site.alignments:
         _write_centreline(space, alignment)
-    for land in site.parcels:
-        space.add_lwpolyline(land.outline, close=True, dxfattribs={"layer": "lot"})
-        space.add_text(land.name, height=0.8, dxfattribs={"layer": "lot", "insert": tuple(land.outline.mean(axis=0))})
     handle, owner = drawing.entitydb.handles.next, space.layout_key
+    reserved = [handle() for _ in site.finished.triangles]
+    faces = site.aside(lambda: "".join(_faces(site.finished, reserved, owner)).encode())
     try:
         contours = contour_lines(site.finished, site.contour_interval)
     except ValueError as error:
         raise FormatError(path, str(error)) from None
-    many = [_contour(float(level), contour, handle, owner) for level, contour in contours]
+    many = [_outline(land.outline, handle, owner) + _text(land, handle, owner) for land in site.parcels]
+    many += [_contour(float(level), contour, handle, owner) for level, contour in contours]
     many += [_numbered_point(number, p, handle, owner) for number, p in site.set_out]
     many += [_polyline(line.role, line.points, handle, owner) for line in lines]
-    many += _faces(site.finished, handle, owner)
     written = StringIO()
     drawing.write(written)
-    path.write_text(_with_entities(written.getvalue(), many), encoding="utf-8")
+    before, after = _about_entities(written.getvalue())
+    write_whole(path, [before.encode(), *(entity.encode() for entity in many), faces(), after.encode()])
 
 
 # A drawing has more points, vertices and faces than all else together: one by one through the library they take a
 # minute for a large estate, and as text a second. Their handles are reserved in the drawing.
 
 
-def _with_entities(text: str, many: list[str]) -> str:
-    """A drawing with more entities, as they stand in the file, at the end of its own."""
+def _about_entities(text: str) -> tuple[str, str]:
+    """A drawing up to the end of its entities, where more of them go, and what follows."""
     begin = text.index("ENTITIES\n", text.index("  2\nENTITIES\n"))
     end = text.index("  0\nENDSEC\n", begin)
-    return text[:end] + "".join(many) + text[end:]
+    return text[:end], text[end:]
 
 
 def _entity(kind: str, handle: str, owner: str, layer: str) -> str:
@@ -224,20 +225,34 @@ def _numbered_point(number: int, p: SetOutPoint, handle: Callable[[], str], owne
 
 def _contour(level: float, points: Floats, handle: Callable[[], str], owner: str) -> str:
     """A flat polyline (n, 2) at a level."""
-    head = (
-        f"{_entity('LWPOLYLINE', handle(), owner, 'finished contour')}100\nAcDbPolyline\n 90\n{len(points)}\n 70\n0\n"
-    )
-    return f"{head} 38\n{level:.9f}\n" + "".join(f" 10\n{e:.9f}\n 20\n{n:.9f}\n" for e, n in points.tolist())
+    return _flat(points, f" 70\n0\n 38\n{level:.9f}\n", _entity("LWPOLYLINE", handle(), owner, "finished contour"))
 
 
-def _faces(surface: Surface, handle: Callable[[], str], owner: str) -> list[str]:
+def _outline(points: Floats, handle: Callable[[], str], owner: str) -> str:
+    """The closed outline (n, 2) of a lot."""
+    return _flat(points, " 70\n1\n", _entity("LWPOLYLINE", handle(), owner, "lot"))
+
+
+def _flat(points: Floats, more: str, entity: str) -> str:
+    vertices = "".join(f" 10\n{e:.9f}\n 20\n{n:.9f}\n" for e, n in points.tolist())
+    return f"{entity}100\nAcDbPolyline\n 90\n{len(points)}\n{more}{vertices}"
+
+
+def _text(land: Land, handle: Callable[[], str], owner: str) -> str:
+    """The name of a lot in its middle."""
+    e, n = land.outline.mean(axis=0).tolist()
+    at = f" 10\n{e:.9f}\n 20\n{n:.9f}\n 30\n0.0\n 40\n0.8\n  1\n{land.name}\n"
+    return f"{_entity('TEXT', handle(), owner, 'lot')}100\nAcDbText\n{at}100\nAcDbText\n"
+
+
+def _faces(surface: Surface, handles: list[str], owner: str) -> list[str]:
     """3D faces. A point stands in about six of them: its text is made once for each of a face's four places."""
     head, body = _entity("3DFACE", "\0", owner, "finished surface").split("\0")
     points = [(f"{e:.9f}", f"{n:.9f}", f"{z:.9f}") for e, n, z in surface.points.tolist()]
     first, second, third, fourth = ([f" 1{k}\n{e}\n 2{k}\n{n}\n 3{k}\n{z}\n" for e, n, z in points] for k in range(4))
     return [
-        f"{head}{handle()}{body}100\nAcDbFace\n{first[a]}{second[b]}{third[c]}{fourth[c]}"
-        for a, b, c in surface.triangles.tolist()
+        f"{head}{handle}{body}100\nAcDbFace\n{first[a]}{second[b]}{third[c]}{fourth[c]}"
+        for handle, (a, b, c) in zip(handles, surface.triangles.tolist())
     ]
 
 

@@ -1,16 +1,19 @@
 """Recovery copies: each change is on disk within seconds, and a start after a crash offers it.
 
-A running session keeps a folder with ``site.json``, its surfaces (written once each) and ``session.json``; a
-session that ends properly removes it. A folder whose process is gone belongs to a session that did not.
+A running session keeps a folder with ``site.json``, its surfaces (written once each) and ``session.json``, and holds a
+lock on its ``running`` file; a session that ends properly removes the folder. One whose lock nobody holds belongs to a
+session that did not. (A number of a process would not do: it may be another one's by now.)
 """
 
 from __future__ import annotations
 
+import fcntl
 import json
 import os
 import shutil
 import time
 import uuid
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -19,11 +22,14 @@ from typing import IO
 import numpy as np
 
 from humble_loop.formats.errors import FormatError
-from humble_loop.formats.safe_write import write_safely
+from humble_loop.formats.safe_write import is_held, write_safely
 from humble_loop.formats.site_file import site_from_json, site_json
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.model import Ground
 from humble_loop.site.model import Site
+
+_RUNNING = "running"
+_BEGINNING = 60.0  # seconds in which a session that is just beginning has written its first copy
 
 
 @dataclass(frozen=True)
@@ -43,6 +49,7 @@ class Recovery:
         self.folder = root / f"{os.getpid()}-{uuid.uuid4().hex[:8]}"
         # Surfaces that are on disk, with the name of their arrays; held, so that none can be taken for another.
         self._written: list[tuple[Surface, str]] = []
+        self._running: int | None = None  # open, and with it the lock, as long as the process lives
 
     def write(self, site: Site, original: Path | None) -> None:
         """Put the site as it is now on disk. Raises OSError when the disk refuses.
@@ -50,16 +57,23 @@ class Recovery:
         Arrays have names of their own, never used again, and ``site.json`` says which it means: at every instant it
         and the arrays that it names belong together.
         """
-        (self.folder / "surfaces").mkdir(parents=True, exist_ok=True)
+        self._take_place()
         names = {ground.id: self._surface(ground.surface) for ground in site.all(Ground)}
+        facts = {"original": str(original) if original else None, "name": site.name, "when": time.time()}
+        self._put("session.json", json.dumps(facts))
         self._put("site.json", site_json(site, surfaces=names))
-        facts = {"pid": os.getpid(), "original": str(original) if original else None, "name": site.name}
-        self._put("session.json", json.dumps({**facts, "when": time.time()}))
+
+    def _take_place(self) -> None:
+        (self.folder / "surfaces").mkdir(parents=True, exist_ok=True)
+        if self._running is None or not (self.folder / _RUNNING).exists():
+            self._running = os.open(self.folder / _RUNNING, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+            with suppress(OSError):  # a file system without locks
+                fcntl.flock(self._running, fcntl.LOCK_EX | fcntl.LOCK_NB)
 
     def _surface(self, surface: Surface) -> str:
         """The name under which a surface's arrays are on disk, written if they are not yet."""
         for known, name in self._written:
-            if known is surface:
+            if known is surface and (self.folder / "surfaces" / f"{name}.triangles.npy").exists():
                 return name
         name = f"surface-{len(self._written) + 1}"
         for part, array in (("points", surface.points), ("triangles", surface.triangles)):
@@ -73,7 +87,10 @@ class Recovery:
 
     def clear(self) -> None:
         """Remove the copy: everything is saved, or was given up on purpose."""
-        shutil.rmtree(self.folder, ignore_errors=True)
+        _remove(self.folder)
+        if self._running is not None:
+            os.close(self._running)
+            self._running = None
         self._written.clear()
 
 
@@ -82,18 +99,41 @@ def _put_text(file: IO[bytes], text: str) -> None:
 
 
 def lost_sessions(root: Path) -> list[Lost]:
-    """Sessions in ``root`` whose process is gone, newest first. Unreadable folders are passed over."""
+    """Sessions in ``root`` that nobody is running, newest first. Those that had not begun to write are swept away."""
     found = []
-    for file in root.glob("*/session.json"):
+    for folder in sorted(root.glob("*/")):
+        held = is_held(folder / _RUNNING)
+        if held or (held is None and _lives(folder)):
+            continue
         try:
-            data = json.loads(file.read_text(encoding="utf-8"))
-            if _running(int(data["pid"])) or not (file.parent / "site.json").exists():
+            if not (folder / "site.json").exists():
+                if time.time() - folder.stat().st_mtime > _BEGINNING:
+                    shutil.rmtree(folder, ignore_errors=True)
                 continue
-            original = Path(data["original"]) if data["original"] else None
-            found.append(Lost(file.parent, original, str(data["name"]), float(data["when"])))
-        except (OSError, ValueError, KeyError, TypeError):
+            found.append(_lost(folder))
+        except OSError:
             continue
     return sorted(found, key=lambda item: -item.when)
+
+
+def _lives(folder: Path) -> bool:
+    """Where there are no locks: whether a process of the number that a folder is named by is running."""
+    try:
+        os.kill(int(folder.name.partition("-")[0]), 0)
+    except (ValueError, ProcessLookupError):
+        return False
+    except PermissionError:
+        return True
+    return True
+
+
+def _lost(folder: Path) -> Lost:
+    try:
+        data = json.loads((folder / "session.json").read_text(encoding="utf-8"))
+        original = Path(data["original"]) if data["original"] else None
+        return Lost(folder, original, str(data["name"]), float(data["when"]))
+    except (OSError, ValueError, KeyError, TypeError):
+        return Lost(folder, None, "A site", (folder / "site.json").stat().st_mtime)
 
 
 def recover(lost: Lost) -> Site:
@@ -114,14 +154,11 @@ def recover(lost: Lost) -> Site:
 
 def discard(lost: Lost) -> None:
     """Throw a lost session away."""
-    shutil.rmtree(lost.folder, ignore_errors=True)
+    _remove(lost.folder)
 
 
-def _running(pid: int) -> bool:
-    try:
-        os.kill(pid, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        return True
-    return True
+def _remove(folder: Path) -> None:
+    """Remove a copy, its site first: what is left of it, if this is cut short, is no copy any more."""
+    with suppress(OSError):
+        (folder / "site.json").unlink(missing_ok=True)
+    shutil.rmtree(folder, ignore_errors=True)

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import csv
+from io import StringIO
 from pathlib import Path
 
+from humble_loop.formats.safe_write import write_whole
 from humble_loop.lines.table import UNIT
 from humble_loop.whole.delivery import Delivery
 
@@ -13,10 +15,9 @@ COLUMNS = ("number", "easting", "northing", "level", "street", "chainage", "offs
 
 def write_setout(site: Delivery, path: Path) -> None:
     """Write the site's set-out points, in metres, as the last column says."""
-    with path.open("w", encoding="utf-8", newline="") as file:
-        writer = csv.writer(file, lineterminator="\n")
-        writer.writerow((*COLUMNS, UNIT[0]))
-        for number, p in site.set_out:
-            writer.writerow(
-                [number, p.easting, p.northing, p.level, p.base, p.along, p.offset, p.thing, p.mark, UNIT[1]]
-            )
+    text = StringIO()
+    writer = csv.writer(text, lineterminator="\n")
+    writer.writerow((*COLUMNS, UNIT[0]))
+    for number, p in site.set_out:
+        writer.writerow([number, p.easting, p.northing, p.level, p.base, p.along, p.offset, p.thing, p.mark, UNIT[1]])
+    write_whole(path, [text.getvalue().encode()])

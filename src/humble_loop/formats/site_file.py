@@ -1,7 +1,8 @@
 """The site file (``.hloop``): a zip of ``site.json`` and one pair of arrays a surface.
 
 Written beside the old file, flushed to disk, then renamed over it, so that whatever happens at whatever instant,
-the name holds either the old file or the new one, whole. The previous one stays as ``.bak``.
+the name holds either the old file or the new one, whole. The one before stays as ``.bak``: a site that is saved again
+without a change is the same file to the byte, and leaves its backup alone.
 """
 
 from __future__ import annotations
@@ -19,7 +20,7 @@ from pydantic import ValidationError
 
 from humble_loop.formats.errors import FormatError, guarded
 from humble_loop.formats.migrations import from_version_1
-from humble_loop.formats.safe_write import write_safely
+from humble_loop.formats.safe_write import Stamp, WrittenMeanwhile, backup_of, write_safely
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.model import Ground
 from humble_loop.lines.standing import kinds
@@ -36,22 +37,39 @@ _LARGEST, _SMALL, _MOST_PACKED = 2_000_000_000, 20_000_000, 100  # bytes of a pa
 MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: from_version_1}
 
 
-def save_site(site: Site, path: Path) -> None:
-    """Write ``site`` to ``path`` safely. Raises FormatError when the disk refuses, leaving the old file whole."""
+class ChangedOnDisk(FormatError):
+    """A file that something else has written since it was opened."""
+
+
+def save_site(site: Site, path: Path, since: Stamp | None = None) -> Stamp:
+    """Write ``site`` to ``path`` safely; returns the stamp of the file that is there now.
+
+    Raises FormatError when the disk refuses, and ChangedOnDisk when the file has another stamp than ``since``; either
+    way the old file is left whole.
+    """
     try:
-        write_safely(path, lambda file: _write_zip(site, file), backup=True)
+        return write_safely(path, lambda file: _write_zip(site, file), backup=True, since=since)
+    except WrittenMeanwhile as error:
+        raise ChangedOnDisk(path, f"{error.strerror}; save it under another name, or over it") from None
     except OSError as error:
         raise FormatError(path, f"it cannot be written ({error.strerror or error}); save it somewhere else") from None
 
 
 def _write_zip(site: Site, file: Any) -> None:
     with zipfile.ZipFile(file, "w") as archive:
-        archive.writestr("site.json", site_json(site), zipfile.ZIP_DEFLATED)
+        _add(archive, "site.json", site_json(site).encode(), zipfile.ZIP_DEFLATED)
         for ground in site.all(Ground):
             for part, array in (("points", ground.surface.points), ("triangles", ground.surface.triangles)):
                 data = io.BytesIO()
                 np.save(data, array, allow_pickle=False)
-                archive.writestr(f"surfaces/{ground.id}.{part}.npy", data.getvalue(), zipfile.ZIP_STORED)
+                _add(archive, f"surfaces/{ground.id}.{part}.npy", data.getvalue(), zipfile.ZIP_STORED)
+
+
+def _add(archive: zipfile.ZipFile, name: str, data: bytes, how: int) -> None:
+    """Add a part, always with the same date, so that the same site is the same file."""
+    part = zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0))
+    part.external_attr = 0o644 << 16
+    archive.writestr(part, data, how)
 
 
 def site_json(site: Site, surfaces: dict[str, str] | None = None) -> str:
@@ -119,7 +137,7 @@ def load_site(path: Path) -> Site:
 
 def _loaded(path: Path, data: bytes) -> Site:
     if not data:
-        raise FormatError(path, f"the file is empty; its backup may be '{path.name}.bak'")
+        raise FormatError(path, f"the file is empty; its backup may be '{backup_of(path).name}'")
     if data.lstrip()[:1] == b"{":
         return site_from_json(path, data, lambda name: _missing(path, name))
     try:
@@ -137,7 +155,9 @@ def _loaded(path: Path, data: bytes) -> Site:
     except FormatError:
         raise
     except (zipfile.BadZipFile, zlib.error, ValueError, EOFError, OSError, NotImplementedError) as error:
-        words = f"it is damaged or not a Humble Loop site ({str(error)[:80]}); its backup may be '{path.name}.bak'"
+        words = (
+            f"it is damaged or not a Humble Loop site ({str(error)[:80]}); its backup may be '{backup_of(path).name}'"
+        )
         raise FormatError(path, words) from None
 
 
@@ -147,13 +167,14 @@ def _part(path: Path, archive: zipfile.ZipFile, name: str) -> bytes:
     if said.file_size > _LARGEST or (said.file_size > _SMALL and said.file_size > _MOST_PACKED * said.compress_size):
         size = f"{said.file_size / 1e6:,.0f} MB"
         raise FormatError(
-            path, f"'{name}' in it would unpack to {size}, which no site does; its backup may be '{path.name}.bak'"
+            path,
+            f"'{name}' in it would unpack to {size}, which no site does; its backup may be '{backup_of(path).name}'",
         )
     return archive.read(name)
 
 
 def _missing(path: Path, name: str) -> np.ndarray:
-    raise FormatError(path, f"its surface '{name}' is missing; its backup may be '{path.name}.bak'")
+    raise FormatError(path, f"its surface '{name}' is missing; its backup may be '{backup_of(path).name}'")
 
 
 def site_from_json(path: Path, data: bytes, array: Callable[[str], np.ndarray]) -> Site:

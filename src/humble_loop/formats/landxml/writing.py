@@ -10,6 +10,7 @@ import numpy as np
 from lxml import etree
 
 from humble_loop import __version__
+from humble_loop.formats.safe_write import write_whole
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import ARC, STRAIGHT
 from humble_loop.ground.surface import Surface
@@ -64,7 +65,7 @@ def write_landxml(site: Delivery, path: Path) -> None:
     made = "".join(_surface(name, state, surface) for name, state, surface in surfaces if not surface.empty)
     if made:
         text = f"{text.removesuffix(end)}  <Surfaces>\n{made}  </Surfaces>\n{end}"
-    path.write_text(text, encoding="utf-8")
+    write_whole(path, [text.encode()])
 
 
 def _ne(point: Any) -> str:
