@@ -7,12 +7,12 @@ import csv
 import gc
 import json
 import math
-import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, NoReturn
 
+from humble_loop import faults
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.engine.together import processes_at_hand
 from humble_loop.formats.bring_in import Options, bring_in
@@ -29,6 +29,7 @@ from humble_loop.whole.surface import probe
 from humble_loop.whole.tables import table, tables
 from humble_loop.whole.trail import Step, trail_at
 
+_LONGEST_LINE = 800
 COMMANDS = ("new", "report", "probe", "check", "export", "schema")
 
 
@@ -43,7 +44,24 @@ class OneLineParser(argparse.ArgumentParser):
 
 def complain(message: str) -> None:
     """One line on stderr."""
-    print(f"humble-loop: {' '.join(message.split())}", file=sys.stderr)
+    print(f"humble-loop: {_one_line(message)}", file=sys.stderr)
+
+
+def _one_line(words: str) -> str:
+    """Words of files and file names in one line, not without end, and without what could write into a terminal."""
+    line = "".join(c for c in " ".join(words.split()) if c.isprintable() or "\udc80" <= c <= "\udcff")
+    return line if len(line) <= _LONGEST_LINE else f"{line[:_LONGEST_LINE]}…"
+
+
+def _length(text: str) -> float:
+    """A length on the command line: more than zero."""
+    try:
+        value = float(text)
+    except ValueError:
+        value = math.nan
+    if not 0 < value < math.inf:
+        raise argparse.ArgumentTypeError(f"'{text}' is not a length of more than zero metres")
+    return value
 
 
 def build_parser() -> argparse.ArgumentParser:
@@ -56,12 +74,12 @@ def build_parser() -> argparse.ArgumentParser:
     new.add_argument("--columns", help="columns of text files in order, e.g. number,easting,northing,level,code")
     new.add_argument("--units", choices=("m", "ft", "us-ft"), default="m", help="unit of files that name none")
     new.add_argument("--breaklines", help="code words whose numbered strings are breaklines, e.g. LIP,BANK")
-    new.add_argument("--longest-edge", type=float, help="peel ground triangles with longer edges off the outside (m)")
+    new.add_argument("--longest-edge", type=_length, help="peel ground triangles with longer edges off the outside (m)")
     report = commands.add_parser("report", help="print a table, in metres")
     report.add_argument("file", type=Path)
     report.add_argument("--table", required=True, help=", ".join(tables()))
     report.add_argument("--of", help="a thing's name")
-    report.add_argument("--every", type=float, help="interval in metres")
+    report.add_argument("--every", type=_length, help="interval in metres")
     report.add_argument("--format", choices=("csv", "json"), default="csv")
     at = commands.add_parser("probe", help="levels at a place")
     at.add_argument("file", type=Path)
@@ -78,7 +96,10 @@ def build_parser() -> argparse.ArgumentParser:
 
 
 def run(arguments: Sequence[str]) -> int:
-    """Run a command; returns the exit code: 0, 1 (findings) or 2 (bad input, with one line on stderr)."""
+    """Run a command; returns the exit code: 0, 1 (findings), 2 (bad input) or 3 (a fault of ours).
+
+    With 2 and 3 there is one line on stderr. That nobody reads the output any more is no fault.
+    """
     try:
         options = build_parser().parse_args(_with_negative_places(arguments))
         handlers = {
@@ -93,9 +114,7 @@ def run(arguments: Sequence[str]) -> int:
     except SystemExit as stop:
         return int(stop.code or 0)
     except BrokenPipeError:
-        # The reader has gone, as with 'report ... | head': not our fault, and nothing more to say.
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return 0
+        return 0  # as with 'report ... | head'
     except FormatError as error:
         complain(str(error))
     except (NoSuchTable, Unsolved) as error:
@@ -103,6 +122,12 @@ def run(arguments: Sequence[str]) -> int:
         complain(f"{options.file}: {error}{remedy}")
     except MemoryError:
         complain("there is not enough memory for this file; thin its points out first")
+    except OSError as error:
+        complain(f"the output cannot be written ({error.strerror or error})")
+    except Exception as error:  # noqa: BLE001 - whatever it is, no traceback reaches a user
+        faults.log(error)
+        complain(f"a fault of ours stopped this ({type(error).__name__}); where it was is told in {faults.log_file()}")
+        return 3
     return 2
 
 
@@ -122,11 +147,11 @@ def _new(options: argparse.Namespace) -> int:
     how = Options(columns, options.units, codes, options.longest_edge)
     site, brought = bring_in(new_site(options.file.stem), options.inputs, how)
     for problem in brought.problems[:20]:
-        print(f"note: {_problem(problem)}", file=sys.stderr)
+        print(f"note: {_one_line(_problem(problem))}", file=sys.stderr)
     if len(brought.problems) > 20:
         print(f"note: and {len(brought.problems) - 20} more", file=sys.stderr)
     save_site(site, options.file)
-    print(f"{options.file}: {brought.words}")
+    print(_one_line(f"{options.file}: {brought.words}"))
     return 0
 
 
@@ -144,18 +169,29 @@ def print_table(made: Table, how: str) -> None:
     """Print a table as CSV or as a JSON list of objects, in full precision and with its unit."""
     made = made.written()
     if how == "json":
-        print(
-            json.dumps([dict(zip(made.columns, row, strict=True)) for row in made.rows], indent=1, ensure_ascii=False)
-        )
+        # Row by row: a table may have more rows than one would want in memory twice.
+        print("[", end="")
+        for k, row in enumerate(made.rows):
+            text = as_json(dict(zip(made.columns, row, strict=True))).replace("\n", "\n ")
+            print(",\n " if k else "\n ", text, sep="", end="")
+        print("\n]" if made.rows else "]")
         return
     writer = csv.writer(sys.stdout, lineterminator="\n")
     writer.writerow(made.columns)
     writer.writerows(["" if v is None else repr(v) if isinstance(v, float) else v for v in row] for row in made.rows)
 
 
+def as_json(value: object) -> str:
+    """JSON for the terminal at hand: what it has no letters for is written as JSON's own numbers."""
+    every_letter = (sys.stdout.encoding or "utf-8").lower().replace("-", "").startswith("utf")
+    return json.dumps(value, indent=1, ensure_ascii=not every_letter)
+
+
 def _probe(options: argparse.Namespace) -> int:
     try:
         easting, northing = (float(v) for v in options.at.split(","))
+        if not (math.isfinite(easting) and math.isfinite(northing)):
+            raise ValueError
     except ValueError:
         complain(f"'{options.at}' is not a place; give easting and northing as E,N")
         return 2
@@ -175,7 +211,7 @@ def _probe(options: argparse.Namespace) -> int:
         }
         if trail is not None:
             out["trail"] = _step(trail)
-        print(json.dumps(out, indent=1, ensure_ascii=False))
+        print(as_json(out))
         return 0
     print(f"ground    {_text(found.ground)}")
     print(f"finished  {_text(found.finished)}")
@@ -237,7 +273,7 @@ def _export(options: argparse.Namespace) -> int:
         raise FormatError(target, f"it cannot be written ({error.strerror or error}); choose another place") from None
     finally:
         gc.enable()
-    print(f"{target}: written")
+    print(_one_line(f"{target}: written"))
     return 0
 
 

@@ -1,6 +1,9 @@
 """Files by the window: open, save, recovery, what is dropped on it, and what it writes for others."""
 
 import json
+import signal
+import subprocess
+import sys
 import time
 
 import ezdxf
@@ -10,6 +13,7 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from humble_loop.demo import survey_files
+from humble_loop.formats.recovery import lost_sessions, recover
 from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.lot import PadChoice
@@ -153,8 +157,6 @@ def test_a_bad_file_dropped_says_so_and_loses_nothing(drive, brickworks, tmp_pat
 
 
 def test_a_change_is_on_disk_within_seconds_and_offered_after_a_crash(drive, brickworks, tmp_path, monkeypatch):
-    from humble_loop.formats.recovery import lost_sessions
-
     d = drive(brickworks)
     d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.75))
     started = time.monotonic()
@@ -170,6 +172,35 @@ def test_a_change_is_on_disk_within_seconds_and_offered_after_a_crash(drive, bri
     other.window.files.offer_recovery(lost)
     assert ("kiln-court-left", 2, 41.75) in [(p.row, p.number, p.level) for p in other.site.all(PadChoice)]
     assert other.session.unsaved
+
+
+@pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGINT, signal.SIGHUP])
+def test_a_window_that_is_ended_from_outside_puts_its_work_on_disk_first(tmp_path, number):
+    """As at the end of a desktop session: not even the second before the next recovery copy is lost."""
+    code = """
+import sys
+from pathlib import Path
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+from humble_loop.desk.app import _end_on_signals
+from humble_loop.desk.session import Session
+from humble_loop.site.libraries import new_site
+app = QApplication([])
+session = Session(Path(sys.argv[1]))
+def begin():
+    session.do("Take another site", lambda site: new_site("just changed"))
+    print("ready", flush=True)
+_end_on_signals(app, session)
+QTimer.singleShot(0, begin)
+sys.exit(app.exec())
+"""
+    process = subprocess.Popen([sys.executable, "-c", code, str(tmp_path)], stdout=subprocess.PIPE, text=True)
+    assert process.stdout.readline() == "ready\n"
+    process.send_signal(number)
+    process.communicate(timeout=30)
+    assert process.returncode == 0
+    (lost,) = lost_sessions(tmp_path)
+    assert recover(lost).name == "just changed"
 
 
 def test_closing_properly_leaves_no_recovery_copy(drive, brickworks, tmp_path):

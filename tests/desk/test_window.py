@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton, QToolButton
+from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton, QToolButton
 
+from humble_loop.desk.fault_report import FaultReport
 from humble_loop.desk.session import Chosen, Station
 from humble_loop.desk.stretch_button import StretchButton
 from humble_loop.desk.theme import DARK, LIGHT, Theme
@@ -612,12 +613,23 @@ def test_a_fault_of_ours_is_one_sentence_for_the_designer(drive, brickworks, tmp
     d = drive(brickworks)
     report = _reporter(d.window, tmp_path / "logs" / "faults.log")
     try:
-        raise RuntimeError("deep inside")
+        raise RuntimeError(" ".join(["deep", "inside"]))
     except RuntimeError as error:
         report(type(error), error, error.__traceback__)
     assert "your work is safe" in d.window.status.said.text()
     assert "Traceback" not in d.window.status.said.text()
-    assert "deep inside" in (tmp_path / "logs" / "faults.log").read_text()
+    text = (tmp_path / "logs" / "faults.log").read_text()
+    assert "test_window.py" in text
+    assert "RuntimeError" in text
+    assert "deep inside" not in text  # it might be the name of a client's street
+    assert d.window.status.details.isVisible()
+    QTest.mouseClick(d.window.status.details, Qt.MouseButton.LeftButton)
+    shown = next(w for w in QApplication.topLevelWidgets() if isinstance(w, FaultReport))
+    assert shown.text.toPlainText() in text
+    next(b for b in shown.findChildren(QPushButton) if b.text() == "Copy").click()
+    assert QApplication.clipboard().text() == shown.text.toPlainText()
+    assert not d.window.status.details.isVisible()
+    shown.close()
 
 
 def test_the_strip_chooses_lots_and_carries_the_cursor(drive, brickworks):

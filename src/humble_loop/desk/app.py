@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import argparse
 import os
+import signal
+import socket
 import sys
 import time
-import traceback
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from types import TracebackType
 
 from platformdirs import user_state_path
-from PySide6.QtCore import QSettings
+from PySide6.QtCore import QSettings, QSocketNotifier
 from PySide6.QtWidgets import QApplication
 
+from humble_loop import faults
 from humble_loop.cli import OneLineParser, complain
+from humble_loop.desk.fault_report import FaultReport
 from humble_loop.desk.garbage import attend
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import THEMES, font, load_fonts
@@ -77,7 +80,7 @@ def run(arguments: Sequence[str]) -> int:
         session.take(site, options.file)
     window = MainWindow(session, settings)
     attend(window)
-    sys.excepthook = _reporter(window, state / "faults.log")
+    sys.excepthook = _reporter(window, faults.log_file())
     window.show()
     app.processEvents()
     window.fit()
@@ -88,6 +91,7 @@ def run(arguments: Sequence[str]) -> int:
     lost = lost_sessions(state / "recovery")
     if lost:
         window.files.offer_recovery(lost[0])
+    _end_on_signals(app, session)
     return int(app.exec())
 
 
@@ -103,20 +107,32 @@ def _has_screen() -> bool:
     return any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"))
 
 
+def _end_on_signals(app: QApplication, session: Session) -> None:
+    """A window that is told to end from outside puts its work on disk first: the next start offers it."""
+    told, tells = socket.socketpair()
+    tells.setblocking(False)
+    signal.set_wakeup_fd(tells.fileno())
+    for ending in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(ending, lambda number, frame: None)  # what counts is the byte that arrives at the other end
+    listener = QSocketNotifier(told.fileno(), QSocketNotifier.Type.Read, app)
+
+    def end() -> None:
+        session.write_recovery()
+        tells.close()
+        told.close()
+        app.exit(0)
+
+    listener.activated.connect(end)
+
+
 def _reporter(window: MainWindow, log: Path) -> Callable[..., None]:
-    """What becomes of a fault of ours: one sentence for the designer, the details in a file for us."""
+    """What becomes of a fault of ours: one sentence for the designer, who is offered where it was for sending to us."""
 
     def report(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
-        details = "".join(traceback.format_exception(kind, error, trace))
-        try:
-            log.parent.mkdir(parents=True, exist_ok=True)
-            with log.open("a", encoding="utf-8") as file:
-                file.write(f"{time.ctime()}\n{details}\n")
-        except OSError:
-            print(details, file=sys.stderr)
-        window.say(
-            f"Something went wrong here ({kind.__name__}); your work is safe, undo the last step. Details: {log}"
-        )
+        del trace
+        text = faults.log(error, log)
+        window.say(f"Something went wrong here ({kind.__name__}); your work is safe, undo the last step")
+        window.status.offer_details(lambda: FaultReport(text, log, window).show())
 
     return report
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from humble_loop.desk.session import Session
 from humble_loop.engine.query import Unsolved
@@ -36,6 +38,7 @@ class StatusLine(QWidget):
         self.setObjectName("panel")
         self._session = session
         self._tree: FaceTree | None = None
+        self._details: Callable[[], object] | None = None
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 2, 10, 3)
         self.setFixedHeight(26)  # signs from another font must not push the views about
@@ -48,6 +51,12 @@ class StatusLine(QWidget):
         self.said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.said.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         row.addWidget(self.said, 1)
+        self.details = QPushButton("What was it?")
+        self.details.setFlat(True)
+        self.details.setFixedHeight(20)
+        self.details.hide()
+        self.details.clicked.connect(self._show_details)
+        row.addWidget(self.details)
         for label in (self.count, self.time):
             row.addWidget(label)
         self.time.setProperty("role", "quiet")
@@ -63,6 +72,16 @@ class StatusLine(QWidget):
         self.said.setText(words)
         self.said.setToolTip(words)
         self._hide_said.start()
+
+    def offer_details(self, show: Callable[[], object]) -> None:
+        """Offer what there is to tell of a fault, until it has been looked at."""
+        self._details = show
+        self.details.show()
+
+    def _show_details(self) -> None:
+        self.details.hide()
+        if self._details is not None:
+            self._details()
 
     def show_findings(self, findings: tuple[Finding, ...]) -> None:
         """How many rules are broken, and what the last solve took."""

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from humble_loop.formats.bundle import Bundle, Progress, SurfaceIn, no_progress
-from humble_loop.formats.errors import FormatError, guarded
+from humble_loop.formats.errors import FormatError, check_file, guarded
 from humble_loop.formats.points_csv import read_points_csv
 from humble_loop.ground.build import CannotTriangulate, build_surface, spikes
 from humble_loop.ground.surface import Problem, Surface
@@ -59,8 +59,7 @@ def read_file(path: Path, options: Options | None = None) -> Bundle:
     """Read one file by its ending. Raises FormatError."""
     options = options or Options()
     kind = KINDS.get(path.suffix.lower())
-    if not path.exists():
-        raise FormatError(path, "there is no such file; check its name and folder")
+    check_file(path)
     if kind is None:
         raise FormatError(path, f"files ending in '{path.suffix}' cannot be read; use {', '.join(sorted(KINDS))}")
     with guarded(path, kind):

@@ -16,6 +16,16 @@ class FormatError(ValueError):
         super().__init__(f"{path}: {self.message}")
 
 
+def check_file(path: Path) -> None:
+    """Refuse what is not there, and what is no file: from a pipe or a device one might read for ever."""
+    if not path.exists():
+        raise FormatError(path, "there is no such file; check its name and folder")
+    if path.is_dir():
+        raise FormatError(path, "it is a folder; choose a file in it")
+    if not path.is_file():
+        raise FormatError(path, "it is a pipe or a device, not a file; save what comes from it as a file first")
+
+
 @contextmanager
 def guarded(path: Path, kind: str) -> Iterator[None]:
     """While a file is read: whatever a reader or its library lets out becomes one sentence about the file.

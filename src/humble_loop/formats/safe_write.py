@@ -21,6 +21,7 @@ from typing import IO, NamedTuple
 
 _MARK, _NEW, _OLD = ".humble-loop-", ".new", ".old"
 _LONGEST = 255  # bytes of a file's name
+_under_way: dict[Path, int] = {}  # names that are being written, and by which process
 _PATIENCE = 2.0  # seconds to wait for another writer, who holds the file for milliseconds
 
 
@@ -58,6 +59,7 @@ def write_safely(
     path, old = _target(path)
     handle, name = _begin(path.parent, old)
     second = name.with_suffix(_OLD)
+    _under_way[name] = os.getpid()
     try:
         with os.fdopen(handle, "wb") as file:
             _take_after(file.fileno(), path, old)
@@ -82,8 +84,18 @@ def write_safely(
         for leftover in (name, second):
             leftover.unlink(missing_ok=True)
         raise
+    finally:
+        _under_way.pop(name, None)
     _sweep(path.parent)
     return made
+
+
+def abandon() -> None:
+    """Remove what this process has begun to write, for one that is about to end."""
+    for name, process in list(_under_way.items()):
+        if process == os.getpid():  # and not a copy of the one that writes
+            for leftover in (name, name.with_suffix(_OLD)):
+                leftover.unlink(missing_ok=True)
 
 
 def write_whole(path: Path, pieces: Iterable[bytes]) -> None:
@@ -109,6 +121,8 @@ def _target(path: Path) -> tuple[Path, os.stat_result | None]:
         old = os.stat(path)
     except FileNotFoundError:
         return Path(os.path.realpath(path)), None
+    except ValueError:
+        raise OSError(errno.EINVAL, "its name is none that a file can have") from None
     if stat.S_ISDIR(old.st_mode):
         raise IsADirectoryError(errno.EISDIR, "it is a folder")
     if not stat.S_ISREG(old.st_mode):

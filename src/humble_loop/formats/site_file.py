@@ -18,7 +18,7 @@ from typing import Any
 import numpy as np
 from pydantic import ValidationError
 
-from humble_loop.formats.errors import FormatError, guarded
+from humble_loop.formats.errors import FormatError, check_file, guarded
 from humble_loop.formats.migrations import from_version_1
 from humble_loop.formats.safe_write import Stamp, WrittenMeanwhile, backup_of, write_safely
 from humble_loop.ground.surface import Surface
@@ -129,8 +129,7 @@ def _assembled(path: Path, body: dict[str, Any]) -> Site:
 
 def load_site(path: Path) -> Site:
     """Read a site file, or a bare ``site.json``. Raises FormatError in one sentence; never changes anything."""
-    if not path.exists():
-        raise FormatError(path, "there is no such file; check its name and folder")
+    check_file(path)
     with guarded(path, "Humble Loop site"):
         return _loaded(path, path.read_bytes())
 
