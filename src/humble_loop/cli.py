@@ -19,6 +19,7 @@ from humble_loop.formats.bring_in import Options, bring_in
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.export import export
 from humble_loop.formats.site_file import load_site, save_site, schema
+from humble_loop.formats.text_layout import DECIMALS, SEPARATORS
 from humble_loop.ground.surface import Problem
 from humble_loop.lines.table import NoSuchTable, Table
 from humble_loop.site import parts
@@ -72,6 +73,8 @@ def build_parser() -> argparse.ArgumentParser:
     new.add_argument("file", type=Path)
     new.add_argument("--from", dest="inputs", nargs="+", type=Path, required=True, metavar="INPUT")
     new.add_argument("--columns", help="columns of text files in order, e.g. number,easting,northing,level,code")
+    new.add_argument("--separator", choices=tuple(SEPARATORS), help="what stands between columns of text files")
+    new.add_argument("--decimal", choices=tuple(DECIMALS), help="the decimal sign of text files")
     new.add_argument("--units", choices=("m", "ft", "us-ft"), default="m", help="unit of files that name none")
     new.add_argument("--breaklines", help="code words whose numbered strings are breaklines, e.g. LIP,BANK")
     new.add_argument("--longest-edge", type=_length, help="peel ground triangles with longer edges off the outside (m)")
@@ -144,7 +147,14 @@ def _with_negative_places(arguments: Sequence[str]) -> list[str]:
 def _new(options: argparse.Namespace) -> int:
     columns = tuple(c.strip().lower() for c in options.columns.split(",")) if options.columns else None
     codes = tuple(c.strip() for c in options.breaklines.split(",")) if options.breaklines else None
-    how = Options(columns, options.units, codes, options.longest_edge)
+    how = Options(
+        columns=columns,
+        separator=SEPARATORS.get(options.separator, ""),
+        decimal=DECIMALS.get(options.decimal, ""),
+        units=options.units,
+        breakline_codes=codes,
+        longest_edge=options.longest_edge,
+    )
     site, brought = bring_in(new_site(options.file.stem), options.inputs, how)
     for problem in brought.problems[:20]:
         print(f"note: {_one_line(_problem(problem))}", file=sys.stderr)

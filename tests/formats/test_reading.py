@@ -15,7 +15,7 @@ from humble_loop.formats.bring_in import Options, bring_in, read_file
 from humble_loop.formats.dxf import read_dxf, write_dxf
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.export import export
-from humble_loop.formats.points_csv import read_points_csv
+from humble_loop.formats.points_text import read_points_text
 from humble_loop.geometry.bends import BendInput, chain_from_bends
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.street import Street
@@ -44,7 +44,7 @@ def write(path, text):
 @pytest.mark.parametrize("header", ["number,easting,northing,level,code", "Point,E,N,RL,Description", None])
 def test_points_with_and_without_header(tmp_path, separator, header):
     lines = ([header.replace(",", separator)] if header else []) + [separator.join(map(str, r)) for r in ROWS]
-    got = read_points_csv(write(tmp_path / "p.csv", "\n".join(lines)))
+    got = read_points_text(write(tmp_path / "p.csv", "\n".join(lines)))
     assert got.points == pytest.approx(np.array([r[1:4] for r in ROWS]))
     assert len(got.breaklines) == 1
     assert got.lines[0].name == "LIP1"
@@ -53,14 +53,14 @@ def test_points_with_and_without_header(tmp_path, separator, header):
 
 def test_columns_in_another_order_and_another_unit(tmp_path):
     text = "\n".join(f"{r[3]},{r[2]},{r[1]}" for r in ROWS)
-    got = read_points_csv(write(tmp_path / "p.txt", text), columns=("level", "northing", "easting"), units="ft")
+    got = read_points_text(write(tmp_path / "p.txt", text), columns=("level", "northing", "easting"), units="ft")
     assert got.points == pytest.approx(np.array([r[1:4] for r in ROWS]) * 0.3048)
 
 
 def test_only_chosen_code_words_make_breaklines(tmp_path):
     text = "\n".join(",".join(map(str, r)) for r in ROWS)
-    assert read_points_csv(write(tmp_path / "p.csv", text), breakline_codes=("BANK",)).breaklines == []
-    assert len(read_points_csv(tmp_path / "p.csv", breakline_codes=("lip",)).breaklines) == 1
+    assert read_points_text(write(tmp_path / "p.csv", text), breakline_codes=("BANK",)).breaklines == []
+    assert len(read_points_text(tmp_path / "p.csv", breakline_codes=("lip",)).breaklines) == 1
 
 
 def test_a_file_of_bends_is_a_street(tmp_path):
@@ -90,7 +90,7 @@ BAD_CSV = {
 def test_bad_points_are_refused_in_one_sentence(tmp_path, text):
     file = write(tmp_path / "p.csv", text)
     with pytest.raises(FormatError, match=BAD_CSV[text]) as caught:
-        read_points_csv(file)
+        read_points_text(file)
     assert "\n" not in str(caught.value)
 
 
@@ -417,11 +417,11 @@ def test_files_without_a_unit_are_in_the_one_asked_for(tmp_path):
 
 def test_a_unit_column_says_the_unit_and_nonsense_in_it_is_refused(tmp_path):
     text = "easting,northing,level,unit\n10,20,30,{0}\n40,50,60,{0}\n70,20,30,{1}\n"
-    got = read_points_csv(write(tmp_path / "a.csv", text.format("ft", "ft")), units="m")
+    got = read_points_text(write(tmp_path / "a.csv", text.format("ft", "ft")), units="m")
     assert got.points[0] == pytest.approx([3.048, 6.096, 9.144])
     for pair, words in ((("m", "ft"), "'ft', 'm'"), (("ell", "ell"), "'ell'")):
         with pytest.raises(FormatError, match=f"unit column says {words}; one unit"):
-            read_points_csv(write(tmp_path / "a.csv", text.format(*pair)))
+            read_points_text(write(tmp_path / "a.csv", text.format(*pair)))
 
 
 def test_set_out_points_that_are_written_say_their_unit_and_come_back(tmp_path, court):
@@ -429,7 +429,7 @@ def test_set_out_points_that_are_written_say_their_unit_and_come_back(tmp_path, 
     first, *rows = (tmp_path / "out.csv").read_text().splitlines()
     assert first.endswith(",mark,unit")
     assert all(r.endswith(",m") for r in rows)
-    got = read_points_csv(tmp_path / "out.csv", units="ft")
+    got = read_points_text(tmp_path / "out.csv", units="ft")
     assert len(got.points) == len(rows)
     assert got.points[0, 0] == pytest.approx(float(rows[0].split(",")[1]))
 

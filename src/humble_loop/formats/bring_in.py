@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
 
 from humble_loop.formats.bundle import Bundle, Progress, SurfaceIn, no_progress
 from humble_loop.formats.errors import FormatError, check_file, guarded
-from humble_loop.formats.points_csv import read_points_csv
+from humble_loop.formats.points_text import read_points_text
+from humble_loop.formats.text_layout import Layout
 from humble_loop.ground.build import CannotTriangulate, build_surface, spikes
 from humble_loop.ground.surface import Problem, Surface
 from humble_loop.kinds.ground.model import Ground, add_ground
@@ -38,9 +39,14 @@ KINDS = {
 
 @dataclass(frozen=True)
 class Options:
-    """How files are read: text columns in order, the unit of files that name none, and the longest ground edge (m)."""
+    """How files are read: text columns in order and the signs between them and in numbers, or the whole layout of a
+    file by its path; the unit of files that name none; and the longest ground edge (m).
+    """
 
     columns: tuple[str, ...] | None = None
+    separator: str = ""
+    decimal: str = ""
+    layouts: Mapping[Path, Layout] = field(default_factory=dict)
     units: str = "m"
     breakline_codes: tuple[str, ...] | None = None
     longest_edge: float | None = None
@@ -77,8 +83,14 @@ def _read(path: Path, kind: str, options: Options) -> Bundle:
 
         return read_dxf(path, units=options.units)
     if kind == "points":
-        return read_points_csv(
-            path, columns=options.columns, units=options.units, breakline_codes=options.breakline_codes
+        return read_points_text(
+            path,
+            layout=options.layouts.get(path),
+            columns=options.columns,
+            separator=options.separator,
+            decimal=options.decimal,
+            units=options.units,
+            breakline_codes=options.breakline_codes,
         )
     if kind == "GeoJSON":
         from humble_loop.formats.geojson import read_geojson

@@ -13,8 +13,8 @@ from ezdxf.filemanagement import new as new_drawing
 from ezdxf.lldxf.const import DXFError
 
 from humble_loop.formats.bundle import METRES, Bundle, SurfaceIn
+from humble_loop.formats.coordinates import check_coordinates
 from humble_loop.formats.errors import FormatError
-from humble_loop.formats.points_csv import check_coordinates
 from humble_loop.formats.safe_write import write_whole
 from humble_loop.geometry.arrays import Floats
 from humble_loop.ground.contour import contour_lines

@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 
 from humble_loop.formats.bundle import METRES, Bundle
+from humble_loop.formats.coordinates import check_coordinates
 from humble_loop.formats.errors import FormatError
-from humble_loop.formats.points_csv import check_coordinates
 from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.site.model import slug
 

@@ -18,8 +18,8 @@ from rasterio.errors import CRSError, RasterioIOError
 from rasterio.windows import Window
 
 from humble_loop.formats.bundle import METRES, Bundle
+from humble_loop.formats.coordinates import check_coordinates
 from humble_loop.formats.errors import FormatError
-from humble_loop.formats.points_csv import check_coordinates
 from humble_loop.geometry.arrays import Floats
 
 _TIFF = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")

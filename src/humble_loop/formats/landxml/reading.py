@@ -9,12 +9,12 @@ from typing import Any
 import numpy as np
 
 from humble_loop.formats.bundle import Bundle, StreetIn, SurfaceIn
+from humble_loop.formats.coordinates import check_coordinates
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.landxml.bends import bends_of
 from humble_loop.formats.landxml.plan import pieces_of
 from humble_loop.formats.landxml.profile import vips_of
 from humble_loop.formats.landxml.tree import Tree, child, children, every, local
-from humble_loop.formats.points_csv import check_coordinates
 from humble_loop.geometry.arrays import Floats
 from humble_loop.ground.surface import Problem, Surface
 from humble_loop.kinds.survey_line.model import SurveyLine

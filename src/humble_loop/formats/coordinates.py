@@ -1,0 +1,38 @@
+"""Coordinates that cannot be metres on a site are refused, whatever the file."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+
+from humble_loop.formats.errors import FormatError
+from humble_loop.geometry.arrays import Floats
+
+
+def check_coordinates(path: Path, points: Floats, *, may_be_degrees: bool = True) -> None:
+    """Refuse coordinates that cannot be metres on a site. Raises FormatError.
+
+    ``may_be_degrees`` is false where a small extent is normal, as for a single line of a drawing.
+    """
+    if np.any(np.abs(points[:, :2]) > 1e8) or np.any(np.abs(points[:, 2]) > 1e5):
+        i = int(np.argmax((np.abs(points[:, :2]).max(axis=1) > 1e8) | (np.abs(points[:, 2]) > 1e5)))
+        e, n, z = points[i]
+        raise FormatError(
+            path,
+            f"point {i + 1} lies at {e:.6g}, {n:.6g}, level {z:.6g}, too far away for metres; check its units and columns",
+        )
+    west, south = points[:, :2].min(axis=0)
+    east, north = points[:, :2].max(axis=0)
+    if (
+        may_be_degrees
+        and len(points) > 3
+        and west >= -180
+        and east <= 180
+        and south >= -90
+        and north <= 90
+        and max(east - west, north - south) < 0.5
+    ):
+        raise FormatError(
+            path, "its coordinates look like degrees of longitude and latitude; project them to a grid in metres first"
+        )
