@@ -10,6 +10,7 @@ import ezdxf
 import pytest
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from humble_loop.demo import survey_files
@@ -149,7 +150,7 @@ def test_a_bad_file_dropped_says_so_and_loses_nothing(drive, brickworks, tmp_pat
     d = drive(brickworks)
     before = d.site
     bad = tmp_path / "survey.csv"
-    bad.write_text("1,10,20\n")
+    bad.write_text("1,10\n")
     drop(d.window, [bad])
     d.qtbot.waitUntil(lambda: bool(complaints), timeout=20000)
     assert "survey.csv: line 1" in complaints[0]
@@ -266,3 +267,100 @@ def test_an_export_that_is_given_up_or_cannot_be_written_leaves_nothing(drive, b
     d.qtbot.waitUntil(lambda: bool(complaints), timeout=60000)
     assert complaints.pop() == f"{tmp_path / 'a.pdf'}: files ending in '.pdf' cannot be written; use .xml, .dxf or .csv"
     assert not list(tmp_path.glob("*a.*"))
+
+
+# Text files whose layout leaves doubts
+
+
+ROWS = [(f"{k}", 8000.5 + 7 * (k % 9), 4000.25 + 11 * (k // 9), 50 + 0.1 * k) for k in range(80)]
+
+
+def northing_first(path):
+    """A file without a header: number, easting as it seems, northing as it seems, level; and it is the other way about."""
+    path.write_text("\n".join(";".join(str(v).replace(".", ",") for v in row) for row in ROWS))
+    return path
+
+
+def preview_of(d):
+    d.qtbot.waitUntil(lambda: d.window.files.texts.preview is not None, timeout=5000)
+    return d.window.files.texts.preview
+
+
+def choose(combo, words):
+    combo.setCurrentText(words)
+    combo.activated.emit(combo.currentIndex())
+
+
+def test_a_file_without_a_header_is_shown_and_set_right_before_it_is_read(drive, tmp_path):
+    d = drive()
+    drop(d.window, [northing_first(tmp_path / "levels.txt")])
+    preview = preview_of(d)
+    assert (preview.separator.currentText(), preview.decimal.currentText()) == ("semicolon", "comma")
+    assert [c.currentText() for c in preview._combos] == ["number", "easting", "northing", "level"]
+    assert "no header" in preview.doubts.text()
+    assert preview.words.text() == "80 points: E 8,000.50 to 8,056.50, N 4,000.25 to 4,088.25, levels 50.00 to 57.90 m"
+    choose(preview._combos[1], "northing")
+    assert [c.currentText() for c in preview._combos] == ["number", "northing", "skipped", "level"]
+    assert "no easting column" in preview.doubts.text()
+    assert not preview.bring_in.isEnabled()
+    choose(preview._combos[2], "easting")
+    assert preview.words.text().startswith("80 points: E 4,000.25 to 4,088.25")
+    choose(preview.unit, "ft")
+    assert preview.words.text().endswith(" ft")
+    preview.bring_in.click()
+    d.qtbot.waitUntil(lambda: bool(d.site.all(Ground)), timeout=10000)
+    points = d.site.all(Ground)[0].surface.points
+    assert points[:, 0].min() == pytest.approx(4000.25 * 0.3048, abs=1e-6)
+    assert points[:, 1].max() == pytest.approx(8056.5 * 0.3048, abs=1e-6)
+    # The next file of the kind begins with what was said about this one.
+    drop(d.window, [northing_first(tmp_path / "more.txt")])
+    preview = preview_of(d)
+    assert [c.currentText() for c in preview._combos] == ["number", "northing", "easting", "level"]
+    assert preview.unit.currentText() == "ft"
+    assert "as you said" in preview.doubts.text()
+    preview.reject()
+    assert not d.window.files.texts.busy
+    assert len(d.site.all(Ground)) == 1
+
+
+def test_another_separator_is_tried_at_once_and_what_does_not_fit_is_said(drive, tmp_path):
+    d = drive()
+    drop(d.window, [northing_first(tmp_path / "levels.txt")])
+    preview = preview_of(d)
+    choose(preview.separator, "tab")
+    assert not preview.bring_in.isEnabled()
+    assert "hold no points" in preview.doubts.text()
+    choose(preview.separator, "semicolon")
+    assert preview.bring_in.isEnabled()
+    QTest.keyClick(preview, Qt.Key.Key_Escape)
+    d.qtbot.waitUntil(lambda: not d.window.files.texts.busy)
+    assert d.site.all(Ground) == ()
+    assert "Given up" in d.window.status.said.text()
+
+
+def test_of_several_files_only_those_with_doubts_are_asked_about(drive, tmp_path):
+    d = drive()
+    plain = tmp_path / "plain.csv"
+    plain.write_text(
+        "number,easting,northing,level\n" + "\n".join(f"{k},{8100 + k % 5},{4100 + k},{50}" for k in range(30))
+    )
+    swapped = [northing_first(tmp_path / name) for name in ("a.txt", "b.txt")]
+    drop(d.window, [swapped[0], plain, swapped[1]])
+    for name in ("a.txt", "b.txt"):
+        preview = preview_of(d)
+        assert name in preview.windowTitle()
+        d.window.files.texts.preview.bring_in.click()
+        d.qtbot.waitUntil(lambda p=preview: d.window.files.texts.preview is not p)
+    d.qtbot.waitUntil(lambda: bool(d.site.all(Ground)), timeout=10000)
+    assert len(d.site.all(Ground)[0].surface.points) == 110  # those that stand in both files once
+
+
+def test_commas_for_both_can_be_looked_at_but_not_brought_in(drive, tmp_path):
+    d = drive()
+    file = tmp_path / "both.csv"
+    file.write_text("1,4000,25,8000,5,50,1\n2,4010,5,8000,25,50,3\n3,4010,75,8010,5,50,2\n")
+    drop(d.window, [file])
+    preview = preview_of(d)
+    assert "commas stand for both" in preview.doubts.text()
+    assert not preview.bring_in.isEnabled()
+    preview.reject()

@@ -65,7 +65,7 @@ def test_a_table_of_a_street_that_is_not_there_lists_those_that_are():
         table(q, "centreline")
     with pytest.raises(NoSuchTable, match="no table 'kerbs'"):
         table(q, "kerbs")
-    with pytest.raises(NoSuchTable, match="0.05 m or more"):
+    with pytest.raises(NoSuchTable, match=r"0\.05 m or more"):
         table(q, "levels", "Side", 0.0)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QSettings, Signal
@@ -13,7 +14,9 @@ from humble_loop.desk.exporting import Exporter
 from humble_loop.desk.importing import Importer
 from humble_loop.desk.reading_report import ReadingReport
 from humble_loop.desk.session import Session
-from humble_loop.formats.bring_in import KINDS, Brought
+from humble_loop.desk.text_files import TextFiles
+from humble_loop.desk.theme import Theme
+from humble_loop.formats.bring_in import KINDS, Brought, Options
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.recovery import Lost, discard, recover
 from humble_loop.formats.safe_write import backup_of
@@ -30,12 +33,14 @@ class FileDesk(QObject):
     shown_at = Signal(float, float)  # a place of what was brought in is wanted on the plan
     brought = Signal(bool)  # files were brought in; whether the site was empty before
 
-    def __init__(self, session: Session, settings: QSettings, window: QWidget) -> None:
+    def __init__(self, session: Session, settings: QSettings, theme: Callable[[], Theme], window: QWidget) -> None:
         super().__init__(window)
         self._session, self._settings, self._window = session, settings, window
         self._importer: Importer | None = None
         self._exporter: Exporter | None = None
         self.report: ReadingReport | None = None
+        self.texts = TextFiles(settings, theme, window)
+        self.texts.given_up.connect(lambda: session.said.emit("Given up; nothing was changed"))
         self._reading_for: object = None
 
     def new_site(self) -> None:
@@ -141,12 +146,18 @@ class FileDesk(QObject):
             self.bring_in([Path(n) for n in names])
 
     def bring_in(self, paths: list[Path]) -> None:
-        """Read files off the interface thread, and add what they hold to the site as it is when that is done."""
-        if self._importer is not None and self._importer.isRunning():
+        """Read files off the interface thread, and add what they hold to the site as it is when that is done.
+
+        How a text file is to be read is asked first, where that is open.
+        """
+        if self.texts.busy or (self._importer is not None and self._importer.isRunning()):
             self._session.said.emit("Files are being read already")
             return
         self._reading_for = self._session.opened
-        self._importer = Importer(paths, self._window)
+        self.texts.settle(paths, lambda layouts: self._read(paths, Options(layouts=layouts)))
+
+    def _read(self, paths: list[Path], options: Options) -> None:
+        self._importer = Importer(paths, options, self._window)
         self._importer.brought.connect(self._on_brought)
         self._importer.failed.connect(lambda words: self.tell("This file cannot be used", words))
         self._importer.start()
@@ -171,6 +182,7 @@ class FileDesk(QObject):
 
     def stop(self) -> None:
         """Give up what is being read or written."""
+        self.texts.stop()
         for work in (self._importer, self._exporter):
             if work is not None and work.isRunning():
                 work.requestInterruption()

@@ -8,7 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QThread, Signal
 from PySide6.QtWidgets import QProgressDialog, QWidget
 
-from humble_loop.formats.bring_in import Brought, read_files
+from humble_loop.formats.bring_in import Brought, Options, read_files
 from humble_loop.formats.errors import FormatError
 
 
@@ -23,9 +23,9 @@ class Importer(QThread):
     failed = Signal(str)
     progressed = Signal(float, str)
 
-    def __init__(self, paths: Sequence[Path], parent: QWidget) -> None:
+    def __init__(self, paths: Sequence[Path], options: Options, parent: QWidget) -> None:
         super().__init__(parent)
-        self._paths = list(paths)
+        self._paths, self._options = list(paths), options
         self._dialog = QProgressDialog("Reading", "Cancel", 0, 100, parent)
         self._dialog.setWindowTitle("Bring in")
         self._dialog.setMinimumDuration(400)
@@ -35,7 +35,7 @@ class Importer(QThread):
 
     def run(self) -> None:
         try:
-            result: Brought = read_files(self._paths, progress=self._tell)
+            result: Brought = read_files(self._paths, self._options, progress=self._tell)
         except _GivenUp:
             self.failed.emit("Given up; nothing was changed")
         except FormatError as error:

@@ -44,7 +44,7 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.findings: tuple[Finding, ...] = ()
-        self.files = FileDesk(session, settings, self)
+        self.files = FileDesk(session, settings, lambda: self.theme, self)
         self.plan, self.long_section, self.cross_section = (
             PlanView(session),
             LongSection(session),

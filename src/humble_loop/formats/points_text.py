@@ -29,6 +29,7 @@ from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.site.model import slug
 
 _STRING = re.compile(r"^([A-Za-z][A-Za-z_ -]*?)[ ._-]?(\d+)$")
+_UNUSUAL = frozenset("#/!%*'; \t")  # how a line begins that is a comment, or empty but for blanks
 _MOST_STRANGE, _STRANGE_SHARE = 20, 0.02  # lines that are left out with a word; more, and the file is refused
 
 
@@ -98,7 +99,7 @@ def points_in(path: Path, lines: Sequence[str], layout: Layout, units: str = "m"
     unit = _unit(path, lines, layout) or units
     fast = _fast(lines, layout) if most is None else None
     if fast is not None:
-        return Points(fast, [""] * len(fast), unit)
+        return Points(*fast, unit)
     at = [layout.columns.index(role) for role in PLACE]
     code = layout.columns.index("code") if "code" in layout.columns else None
     values: list[tuple[float, ...]] = []
@@ -142,17 +143,30 @@ def _judge(path: Path, layout: Layout, strange: list[tuple[int, str]], good: int
         )
 
 
-def _fast(lines: Sequence[str], layout: Layout) -> Floats | None:
-    """A plain file of numbers is read by NumPy's own reader; anything unusual goes the careful way."""
-    if "code" in layout.columns or layout.decimal != ".":
+def _fast(lines: Sequence[str], layout: Layout) -> tuple[Floats, list[str]] | None:
+    """Coordinates and codes by NumPy's own reader, of a file in which every line is a plain point.
+
+    Anything unusual goes the careful way.
+    """
+    width, separator = len(layout.columns), None if layout.separator == " " else layout.separator
+    body = [line for line in lines[layout.first :] if line]
+    if any(line[0] in _UNUSUAL or line[:2] == "--" or '"' in line for line in body):
         return None
     at = [layout.columns.index(role) for role in PLACE]
-    separator = None if layout.separator == " " else layout.separator
+    code = layout.columns.index("code") if "code" in layout.columns else None
+    plain = body
+    if layout.decimal == ",":
+        if any("." in line for line in body):
+            return None
+        plain = [line.replace(",", ".") for line in body]
     try:
-        values = np.loadtxt(lines[layout.first :], delimiter=separator, usecols=at, ndmin=2, comments=None)
-    except ValueError:
+        values = np.loadtxt(plain, delimiter=separator, usecols=at, ndmin=2, comments=None)
+        codes = (
+            [line.split(separator, width - 1)[code].strip() for line in body] if code is not None else [""] * len(body)
+        )
+    except (ValueError, IndexError):
         return None
-    return values if np.all(np.isfinite(values)) else None
+    return (values, codes) if len(values) == len(body) and np.all(np.isfinite(values)) else None
 
 
 def _unit(path: Path, lines: Sequence[str], layout: Layout) -> str:
