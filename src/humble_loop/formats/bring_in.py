@@ -12,7 +12,7 @@ from humble_loop.formats.bundle import Bundle, Progress, SurfaceIn, no_progress
 from humble_loop.formats.errors import FormatError, check_file, guarded
 from humble_loop.formats.points_text import read_points_text
 from humble_loop.formats.text_layout import Layout
-from humble_loop.ground.build import CannotTriangulate, build_surface, spikes
+from humble_loop.ground.build import CannotTriangulate, build_surface, far_away, spikes
 from humble_loop.ground.surface import Problem, Surface
 from humble_loop.kinds.ground.model import Ground, add_ground
 from humble_loop.kinds.street.edits import add_street
@@ -136,7 +136,7 @@ def read_files(paths: Sequence[Path], options: Options | None = None, progress: 
     made = _triangulated(bundles, options)
     if made is not None:
         path, surface, more = made
-        problems += more
+        problems += [*far_away(surface.points), *more]
         grounds.append((SurfaceIn(path.stem, surface), path.name))
         told.append(f"surface '{path.stem}' from {len(surface.points)} points ({len(surface.triangles)} triangles)")
     current = [found.name for found, _ in grounds if not found.proposed]

@@ -15,6 +15,9 @@ def check_coordinates(path: Path, points: Floats, *, may_be_degrees: bool = True
 
     ``may_be_degrees`` is false where a small extent is normal, as for a single line of a drawing.
     """
+    if not np.all(np.isfinite(points)):
+        i = int(np.argmax(~np.isfinite(points).all(axis=1)))
+        raise FormatError(path, f"point {i + 1} has a coordinate that is no number; correct it or leave it out")
     if np.any(np.abs(points[:, :2]) > 1e8) or np.any(np.abs(points[:, 2]) > 1e5):
         i = int(np.argmax((np.abs(points[:, :2]).max(axis=1) > 1e8) | (np.abs(points[:, 2]) > 1e5)))
         e, n, z = points[i]

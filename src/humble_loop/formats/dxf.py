@@ -50,21 +50,35 @@ def read_dxf(path: Path, *, units: str = "m") -> Bundle:
     bundle = Bundle()
     points: list[Floats] = []
     faces: list[Floats] = []
+    nowhere = 0
     for i, entity in enumerate(drawing.modelspace()):
         kind = entity.dxftype()
         if kind == "POINT":
-            points.append(np.array(entity.dxf.location, dtype=np.float64) * scale)
+            found = np.array(entity.dxf.location, dtype=np.float64) * scale
+            if np.all(np.isfinite(found)):
+                points.append(found)
+            else:
+                nowhere += 1
         elif kind == "3DFACE":
             corners = (
                 np.array([entity.dxf.vtx0, entity.dxf.vtx1, entity.dxf.vtx2, entity.dxf.vtx3], dtype=np.float64) * scale
             )
+            if not np.all(np.isfinite(corners)):
+                nowhere += 1
+                continue
             faces.append(corners[:3])
             if np.abs(corners[3] - corners[2]).max() > 1e-9:
                 faces.append(corners[[0, 2, 3]])
         elif kind in ("LINE", "LWPOLYLINE", "POLYLINE", "ARC"):
             vertices = _vertices(entity, 0.01 / scale) * scale
-            if len(vertices) >= 2 and np.all(np.isfinite(vertices)):
+            if not np.all(np.isfinite(vertices)):
+                nowhere += 1
+            elif len(vertices) >= 2:
                 _line(path, bundle, entity.dxf.layer, i, vertices)
+    if nowhere:
+        bundle.notes.append(
+            f"{path.name}: {nowhere} of its entities have coordinates that are no numbers, and are left out"
+        )
     if points:
         bundle.points = np.array(points)
     if faces:

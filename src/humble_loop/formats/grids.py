@@ -17,13 +17,13 @@ from rasterio.crs import CRS
 from rasterio.errors import CRSError, RasterioIOError
 from rasterio.windows import Window
 
+from humble_loop.formats.ascii_grid import WORDS, check_ascii_grid
 from humble_loop.formats.bundle import METRES, Bundle
 from humble_loop.formats.coordinates import check_coordinates
 from humble_loop.formats.errors import FormatError
-from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.arrays import Floats, Ints
 
 _TIFF = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
-_ASCII_GRID = (b"ncols", b"nrows", b"xll", b"yll", b"cellsize", b"dx", b"dy", b"nodata_value")
 _MOST_CELLS, _MOST_LEVELS, _AT_ONCE = 400_000_000, 12_000_000, 2_000_000
 _PROJECTED, _LINEAR_UNITS, _MODEL = 3072, 3076, 1024  # GeoTIFF keys, as LAS files carry them too
 _GEOGRAPHIC = 2  # the model type whose places are degrees
@@ -55,6 +55,7 @@ def read_grid(path: Path, *, units: str = "m") -> Bundle:
                 size = f"{data.width} × {data.height} cells"
                 raise FormatError(path, f"it has {size}, more than can be read at once; cut it to the site first")
             places, values = _levels_in(path, data)
+            notes = _holes(path, data)[1]
             plan = _metres(path, data.crs, units)
             unit = (data.units[0] or "").strip().lower()
     except (RasterioIOError, CRSError, ValueError) as error:
@@ -69,7 +70,7 @@ def read_grid(path: Path, *, units: str = "m") -> Bundle:
     if not len(points):
         raise FormatError(path, "the grid holds no levels")
     check_coordinates(path, points)
-    return Bundle(points=points)
+    return Bundle(points=points, notes=notes)
 
 
 def _driver(path: Path) -> str:
@@ -78,7 +79,8 @@ def _driver(path: Path) -> str:
         head = file.read(64)
     if head[:4] in _TIFF:
         return "GTiff"
-    if head.lstrip().lower().startswith(_ASCII_GRID):
+    if head.lstrip().lower().startswith(WORDS):
+        check_ascii_grid(path)
         return "AAIGrid"
     raise FormatError(path, "it is not an elevation grid; GeoTIFF and ASCII grids can be read")
 
@@ -86,11 +88,15 @@ def _driver(path: Path) -> str:
 def _levels_in(path: Path, data: Any) -> tuple[Floats, Floats]:
     """Places (n, 2) and levels (n,) of the cells that have one, strip by strip: a grid may be large and nearly empty."""
     places, values, count = [np.empty((0, 2))], [np.empty(0)], 0
+    holes = _holes(path, data)[0]
     strip = max(1, _AT_ONCE // data.width)
     for first in range(0, data.height, strip):
         window = Window(0, first, data.width, min(strip, data.height - first))
         levels = data.read(1, masked=True, window=window)
-        rows, columns = np.nonzero(~np.ma.getmaskarray(levels))
+        known = ~np.ma.getmaskarray(levels)
+        for top, left, bottom, right in holes[(holes[:, 0] < first + known.shape[0]) & (holes[:, 2] > first)]:
+            known[max(top - first, 0) : bottom - first, left:right] = False
+        rows, columns = np.nonzero(known)
         count += len(rows)
         if count > _MOST_LEVELS:
             raise FormatError(
@@ -100,6 +106,22 @@ def _levels_in(path: Path, data: Any) -> tuple[Floats, Floats]:
         places.append(np.column_stack([x, y]).reshape(-1, 2))
         values.append(np.asarray(levels)[rows, columns].astype(np.float64) * data.scales[0] + data.offsets[0])
     return np.concatenate(places), np.concatenate(values)
+
+
+def _holes(path: Path, data: Any) -> tuple[Ints, list[str]]:
+    """Tiles of an image that were never written (n, 4: top, left, bottom, right), which would be read as zeros."""
+    if data.driver != "GTiff" or data.nodata is not None:
+        return np.empty((0, 4), dtype=np.int64), []
+    tiles = list(data.block_windows(1))
+    found = [
+        (w.row_off, w.col_off, w.row_off + w.height, w.col_off + w.width)
+        for (row, column), w in tiles
+        if data.get_tag_item(f"BLOCK_OFFSET_{column}_{row}", "TIFF", bidx=1) is None
+    ]
+    told = (
+        [f"{path.name}: {len(found)} of its {len(tiles)} tiles were never written, and are left out"] if found else []
+    )
+    return np.array(found, dtype=np.int64).reshape(-1, 4), told
 
 
 def read_cloud(path: Path, *, units: str = "m") -> Bundle:
@@ -119,7 +141,8 @@ def read_cloud(path: Path, *, units: str = "m") -> Bundle:
         if done.returncode != 0:
             why = done.stderr.strip().rpartition("\n")[2] if done.returncode == 2 else "its points cannot be unpacked"
             raise FormatError(path, f"{why}; copy it again from where it came")
-        points, system = np.load(made), json.loads(done.stdout)
+        points, told = np.load(made), json.loads(done.stdout)
+        system = told["system"]
     if not len(points):
         raise FormatError(path, "the point cloud is empty")
     try:
@@ -127,7 +150,7 @@ def read_cloud(path: Path, *, units: str = "m") -> Bundle:
     except CRSError as error:
         raise FormatError(path, f"its coordinate system cannot be read ({str(error)[:80]})") from None
     check_coordinates(path, points)
-    return Bundle(points=points)
+    return Bundle(points=points, notes=[f"{path.name}: {words}" for words in told["notes"]])
 
 
 def _metres(path: Path, system: CRS | None, units: str) -> float:

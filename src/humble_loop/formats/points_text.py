@@ -161,9 +161,8 @@ def _fast(lines: Sequence[str], layout: Layout) -> tuple[Floats, list[str]] | No
         plain = [line.replace(",", ".") for line in body]
     try:
         values = np.loadtxt(plain, delimiter=separator, usecols=at, ndmin=2, comments=None)
-        codes = (
-            [line.split(separator, width - 1)[code].strip() for line in body] if code is not None else [""] * len(body)
-        )
+        most = width - 1 if separator is None else -1
+        codes = [line.split(separator, most)[code].strip() for line in body] if code is not None else [""] * len(body)
     except (ValueError, IndexError):
         return None
     return (values, codes) if len(values) == len(body) and np.all(np.isfinite(values)) else None

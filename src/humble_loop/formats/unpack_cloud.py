@@ -2,7 +2,7 @@
 
 Damaged compressed points make the library's compiled part end the process, and a header may claim more than any memory
 holds. Here that ends this process only, within a limit of memory. Imports nothing of ours, so that it starts quickly.
-Writes points (n, 3) in the file's own unit, and prints its coordinate system as JSON; fails with one line.
+Writes points (n, 3) in the file's own unit, and prints its coordinate system and notes as JSON; fails with one line.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ import laspy
 import numpy as np
 from laspy.vlrs.known import WktCoordinateSystemVlr
 
-_GROUND = 2  # the class of ground returns in LAS
+_GROUND, _NOISE = 2, (7, 18)  # the classes of ground returns, and of low and high noise, in LAS
 _ROOM, _PER_BYTE = 600_000_000, 80  # bytes of memory beside the file's, and for each byte of it
 
 
@@ -26,7 +26,9 @@ class Unsound(ValueError):
 
 
 def unpack(path: Path) -> tuple[np.ndarray, dict[str, Any]]:
-    """Ground points where the cloud is classified, else all (n, 3); and what it says of its coordinate system."""
+    """Ground points where the cloud is classified, else all (n, 3); and what it says of its ``system`` of coordinates,
+    with ``notes`` of what was left out.
+    """
     size = path.stat().st_size
     with path.open("rb") as file:
         head = file.read(375)
@@ -44,9 +46,21 @@ def unpack(path: Path) -> tuple[np.ndarray, dict[str, Any]]:
     if offset > size or (not packed and offset + count * length > size) or count > 2000 * size:
         raise Unsound(f"its head claims {count} points, more than the file holds")
     cloud = laspy.read(path)
+    if len(cloud.points) < count:
+        raise Unsound(f"it holds {len(cloud.points):,} points, and its head says {count:,}: it is cut short")
     points = np.column_stack([cloud.x, cloud.y, cloud.z]).astype(np.float64)
-    ground = np.asarray(cloud.classification) == _GROUND
-    return points[ground] if ground.any() else points, _system(cloud.header)
+    kind = np.asarray(cloud.classification)
+    keep = ~np.isin(kind, _NOISE)
+    if "withheld" in cloud.point_format.dimension_names:
+        keep &= np.asarray(cloud.withheld) == 0
+    notes = []
+    if not keep.all():
+        notes.append(f"{np.sum(~keep):,} points marked as withheld or noise are left out")
+    ground = keep & (kind == _GROUND)
+    if ground.any() and not ground[keep].all():
+        taken, left = np.sum(ground), np.sum(keep) - np.sum(ground)
+        notes.append(f"of the others the {taken:,} that are classified as ground are taken, and {left:,} are not")
+    return points[ground] if ground.any() else points[keep], {"system": _system(cloud.header), "notes": notes}
 
 
 def _system(header: Any) -> dict[str, Any]:
@@ -64,9 +78,9 @@ def main(source: str, target: str) -> int:
     try:
         most = _ROOM + _PER_BYTE * path.stat().st_size
         resource.setrlimit(resource.RLIMIT_DATA, (most, most))
-        points, system = unpack(path)
+        points, told = unpack(path)
         np.save(target, points)
-        print(json.dumps(system))
+        print(json.dumps(told))
     except Unsound as error:
         print(error, file=sys.stderr)
         return 2

@@ -15,6 +15,7 @@ from humble_loop.ground.surface import Problem, Surface
 _SAME = 1e-6  # metres within which two points are one place
 _ON = 0.005  # metres from a breakline within which a point lies on it: what a survey can tell apart
 _APART = 0.05  # metres of level beyond which such a point and the breakline contradict each other
+_FAR = 20_000.0  # metres: no site is as wide
 
 
 class CannotTriangulate(ValueError):
@@ -178,6 +179,18 @@ def _points_on_breaklines(vertices: Floats, edges: Ints) -> list[Problem]:
         words = f"a point at level {z:.3f} lies on a breakline that is at {level[i]:.3f} there"
         problems.append(Problem("point on a breakline", words, e, n))
     return problems
+
+
+def far_away(points: Floats) -> list[Problem]:
+    """Points that lie much farther from the middle of all than nearly all others do: mistyped, or zeros."""
+    if len(points) < 10:
+        return []
+    away = np.hypot(*(points[:, :2] - np.median(points[:, :2], axis=0)).T)
+    far = np.flatnonzero(away > max(_FAR, 10.0 * float(np.quantile(away, 0.9))))
+    return [
+        Problem("far away", f"lies {away[i] / 1000:,.0f} km from the others; check its coordinates", *points[i, :2])
+        for i in far[:200]
+    ]
 
 
 def spikes(surface: Surface, steepness: float = 0.7) -> list[Problem]:
