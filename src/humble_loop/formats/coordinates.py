@@ -1,13 +1,23 @@
-"""Coordinates that cannot be metres on a site are refused, whatever the file."""
+"""What cannot be metres on a site is refused, whatever the file: coordinates, and arcs without end."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from humble_loop.formats.errors import FormatError
 from humble_loop.geometry.arrays import Floats
+
+MOST_CHORDS = 20_000  # in one line, and
+MOST_CHORDS_IN_ALL = 500_000  # in one file
+
+
+def chords(length: ArrayLike, curvature: ArrayLike, sag: float) -> Floats:
+    """How many chords follow arcs of a ``length`` and ``curvature`` (1/length, no sign) within ``sag``."""
+    k = np.asarray(curvature, dtype=np.float64)
+    return np.maximum(1.0, np.asarray(length, dtype=np.float64) * np.sqrt(k / (8.0 * sag)))
 
 
 def check_coordinates(path: Path, points: Floats, *, may_be_degrees: bool = True) -> None:

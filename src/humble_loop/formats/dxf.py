@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from io import StringIO
 from pathlib import Path
@@ -13,7 +14,7 @@ from ezdxf.filemanagement import new as new_drawing
 from ezdxf.lldxf.const import DXFError
 
 from humble_loop.formats.bundle import METRES, Bundle, SurfaceIn
-from humble_loop.formats.coordinates import check_coordinates
+from humble_loop.formats.coordinates import MOST_CHORDS, MOST_CHORDS_IN_ALL, check_coordinates, chords
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.safe_write import write_whole
 from humble_loop.geometry.arrays import Floats
@@ -50,7 +51,7 @@ def read_dxf(path: Path, *, units: str = "m") -> Bundle:
     bundle = Bundle()
     points: list[Floats] = []
     faces: list[Floats] = []
-    nowhere = 0
+    nowhere, endless, drawn = 0, 0, 0.0
     for i, entity in enumerate(drawing.modelspace()):
         kind = entity.dxftype()
         if kind == "POINT":
@@ -70,6 +71,11 @@ def read_dxf(path: Path, *, units: str = "m") -> Bundle:
             if np.abs(corners[3] - corners[2]).max() > 1e-9:
                 faces.append(corners[[0, 2, 3]])
         elif kind in ("LINE", "LWPOLYLINE", "POLYLINE", "ARC"):
+            count = _chords(entity, 0.01 / scale)
+            if not count <= min(MOST_CHORDS, MOST_CHORDS_IN_ALL - drawn):
+                endless += 1
+                continue
+            drawn += count
             vertices = _vertices(entity, 0.01 / scale) * scale
             if not np.all(np.isfinite(vertices)):
                 nowhere += 1
@@ -79,12 +85,17 @@ def read_dxf(path: Path, *, units: str = "m") -> Bundle:
         bundle.notes.append(
             f"{path.name}: {nowhere} of its entities have coordinates that are no numbers, and are left out"
         )
+    if endless:
+        bundle.notes.append(
+            f"{path.name}: {endless} of its lines have arcs that take too many chords to be followed, and are left out"
+        )
     if points:
         bundle.points = np.array(points)
     if faces:
         bundle.surfaces.append(SurfaceIn(path.stem, _from_faces(np.array(faces))))
     if bundle.empty:
-        raise FormatError(path, "it holds no points, lines, polylines or 3D faces in model space")
+        why = f" ({'; '.join(n.partition(': ')[2] for n in bundle.notes)})" if bundle.notes else ""
+        raise FormatError(path, f"it holds no points, lines, polylines or 3D faces in model space{why}")
     for xyz in (bundle.points, *(s.surface.points for s in bundle.surfaces), *bundle.breaklines):
         if len(xyz):
             check_coordinates(path, xyz, may_be_degrees=False)
@@ -124,6 +135,26 @@ def _vertices(entity: Any, sag: float) -> Floats:
             line = line[::-1]
         pieces.append(line[1:])
     return np.concatenate(pieces)
+
+
+def _chords(entity: Any, sag: float) -> float:
+    """How many chords the arcs of a line take; not finite where an arc is none."""
+    kind = entity.dxftype()
+    if kind == "ARC":
+        angle = math.radians((entity.dxf.end_angle - entity.dxf.start_angle) % 360.0 or 360.0)
+        radius = abs(float(entity.dxf.radius))
+        return float(chords(radius * angle, 1.0 / radius, sag)) if radius > 0 else 1.0
+    if kind == "LWPOLYLINE":
+        rows = np.array(entity.get_points("xyb"), dtype=np.float64).reshape(-1, 3)
+    elif kind == "POLYLINE" and entity.is_2d_polyline:
+        rows = np.array([(*v.dxf.location.vec2, v.dxf.bulge) for v in entity.vertices], dtype=np.float64).reshape(-1, 3)
+    else:
+        return 1.0
+    bulge, chord = np.abs(rows[:, 2]), np.hypot(*(np.roll(rows[:, :2], -1, axis=0) - rows[:, :2]).T)
+    with np.errstate(all="ignore"):
+        radius = chord * (1.0 + bulge**2) / (4.0 * bulge)
+        count = chords(radius * 4.0 * np.arctan(bulge), 1.0 / radius, sag)
+        return float(np.where((bulge > 0) & (chord > 0), count, 1.0).sum())
 
 
 def _line(path: Path, bundle: Bundle, layer: str, number: int, vertices: Floats) -> None:

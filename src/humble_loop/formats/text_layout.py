@@ -25,6 +25,7 @@ DEFAULT_COLUMNS = ("number", *PLACE, "code")
 SKIPPED = ""  # the role of a column that is not read
 
 _LARGEST = 1_000_000_000  # bytes; more points than that come as a point cloud
+_LONGEST_LINE = 10_000
 _COMMENT = ("#", "//", "!", "%", "--", "*", "'")
 _SAMPLE, _SPREAD = 400, 1600  # lines looked at from the beginning, and spread over the rest
 _HEADER_LINES = 5  # lines before the first point among which a header is looked for
@@ -117,7 +118,13 @@ def read_lines(path: Path) -> list[str]:
     text = _decoded(data)
     if text is None:
         raise FormatError(path, "it is not a text file of points; choose a text with easting, northing and level")
-    return text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    if (longest := max(map(len, lines))) > _LONGEST_LINE:
+        where = next(i for i, line in enumerate(lines, 1) if len(line) == longest)
+        raise FormatError(
+            path, f"line {where} has {longest:,} letters, more than points take; check that it is such a file"
+        )
+    return lines
 
 
 def _decoded(data: bytes) -> str | None:

@@ -15,6 +15,7 @@ from humble_loop.ground.surface import Problem, Surface
 _SAME = 1e-6  # metres within which two points are one place
 _ON = 0.005  # metres from a breakline within which a point lies on it: what a survey can tell apart
 _APART = 0.05  # metres of level beyond which such a point and the breakline contradict each other
+_MOST_CROSSINGS, _PAIRS = 20_000, 4_000_000  # crossings of breaklines; pairs of them looked at at once
 _FAR = 20_000.0  # metres: no site is as wide
 
 
@@ -43,6 +44,7 @@ def build_surface(
     spread = np.linalg.svd((xy - middle)[:: max(1, len(xy) // 5000)], compute_uv=False)
     if spread[-1] < 1e-9 * max(spread[0], 1.0):
         raise CannotTriangulate("all points lie on one line, so they make no surface")
+    _check_crossings(xy, edges)
     corners, triangles = constrained_delaunay(xy, edges)
     triangles = _in_strips(corners, triangles)
     levels, crossing = _levels_at_crossings(corners, vertices, edges)
@@ -138,26 +140,42 @@ def _gather(points: Floats, breaklines: Sequence[ArrayLike]) -> tuple[Floats, In
 
 
 def _levels_at_crossings(corners: Floats, vertices: Floats, edges: Ints) -> tuple[Floats, list[Problem]]:
+    """Levels of all corners: where breaklines cross, the mean of theirs; and the crossings at which they differ."""
     levels = np.concatenate([vertices[:, 2], np.zeros(len(corners) - len(vertices))])
-    problems = []
-    for i in range(len(vertices), len(corners)):
-        a, b = vertices[edges[:, 0]], vertices[edges[:, 1]]
-        d = b[:, :2] - a[:, :2]
-        w = corners[i] - a[:, :2]
-        size = np.hypot(d[:, 0], d[:, 1])
-        t = np.einsum("ij,ij->i", w, d) / (size * size)
-        off = np.abs(d[:, 0] * w[:, 1] - d[:, 1] * w[:, 0]) / size
-        on = np.flatnonzero((off < 1e-5) & (t > -1e-9) & (t < 1 + 1e-9))
-        if on.size == 0:
-            on = np.array([int(np.argmin(np.where((t >= 0) & (t <= 1), off, np.inf)))])
-        z = a[on, 2] + t[on] * (b[on, 2] - a[on, 2])
-        levels[i] = float(z.mean())
-        if np.ptp(z) > 0.01:
-            e, n = corners[i]
-            problems.append(
-                Problem("crossing breaklines", f"breaklines cross with levels {z.min():.3f} and {z.max():.3f}", e, n)
+    new = corners[len(vertices) :]
+    if not len(new):
+        return levels, []
+    a, b = vertices[edges[:, 0]], vertices[edges[:, 1]]
+    tree = shapely.STRtree(shapely.linestrings(np.stack([a[:, :2], b[:, :2]], axis=1)))
+    places = shapely.points(new)
+    at, on = tree.query(places, predicate="dwithin", distance=1e-5)
+    missed = np.setdiff1d(np.arange(len(new)), at)
+    at, on = np.concatenate([at, missed]), np.concatenate([on, tree.nearest(places[missed])])
+    d = b[on, :2] - a[on, :2]
+    t = np.einsum("ij,ij->i", new[at] - a[on, :2], d) / np.einsum("ij,ij->i", d, d)
+    z = a[on, 2] + t * (b[on, 2] - a[on, 2])
+    low, high = np.full(len(new), np.inf), np.full(len(new), -np.inf)
+    np.minimum.at(low, at, z)
+    np.maximum.at(high, at, z)
+    levels[len(vertices) :] = np.bincount(at, z, len(new)) / np.bincount(at, minlength=len(new))
+    return levels, [
+        Problem("crossing breaklines", f"breaklines cross with levels {low[i]:.3f} and {high[i]:.3f}", *new[i])
+        for i in np.flatnonzero(high - low > 0.01)
+    ]
+
+
+def _check_crossings(xy: Floats, edges: Ints) -> None:
+    """Refuse breaklines that cross at more places than a survey's do: each crossing becomes a point."""
+    if not len(edges):
+        return
+    lines = shapely.linestrings(np.stack([xy[edges[:, 0]], xy[edges[:, 1]]], axis=1))
+    tree, found = shapely.STRtree(lines), 0
+    for start in range(0, len(lines), step := max(1, _PAIRS // len(lines))):
+        found += len(tree.query(lines[start : start + step], predicate="crosses")[0])
+        if found > 2 * _MOST_CROSSINGS:
+            raise CannotTriangulate(
+                f"its breaklines cross one another at more than {_MOST_CROSSINGS:,} places; check which codes are strings"
             )
-    return levels, problems
 
 
 def _points_on_breaklines(vertices: Floats, edges: Ints) -> list[Problem]:

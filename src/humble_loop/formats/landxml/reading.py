@@ -9,13 +9,13 @@ from typing import Any
 import numpy as np
 
 from humble_loop.formats.bundle import Bundle, StreetIn, SurfaceIn
-from humble_loop.formats.coordinates import check_coordinates
+from humble_loop.formats.coordinates import MOST_CHORDS, check_coordinates, chords
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.landxml.bends import bends_of
 from humble_loop.formats.landxml.plan import pieces_of
 from humble_loop.formats.landxml.profile import vips_of
 from humble_loop.formats.landxml.tree import Tree, child, children, every, local
-from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.arrays import Floats, Ints
 from humble_loop.ground.surface import Problem, Surface
 from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.site.model import slug
@@ -75,7 +75,7 @@ def _surface(tree: Tree, node: Any, bundle: Bundle) -> None:
         return
     points = _surface_points(tree, nodes, name)
     place = {p.get("id"): k for k, p in enumerate(nodes)}
-    faces = []
+    faces: list[list[int]] = []
     for face in (f for listed in every(node, "Faces") for f in children(listed)):
         if face.get("i") == "1":
             continue  # marked invisible
@@ -92,7 +92,16 @@ def _surface(tree: Tree, node: Any, bundle: Bundle) -> None:
     if not faces:
         bundle.points = np.concatenate([bundle.points, points])
         return
-    bundle.surfaces.append(SurfaceIn(name, Surface(points, np.array(faces)), node.get("state") == "proposed"))
+    triangles = _each_once(np.array(faces))
+    if len(triangles) < len(faces):
+        bundle.notes.append(f"{len(faces) - len(triangles)} faces that stand twice in surface '{name}' are left out")
+    bundle.surfaces.append(SurfaceIn(name, Surface(points, triangles), node.get("state") == "proposed"))
+
+
+def _each_once(triangles: Ints) -> Ints:
+    """Triangles (n, 3) without those that have the same corners as one before."""
+    _, first = np.unique(np.sort(triangles, axis=1), axis=0, return_index=True)
+    return triangles[np.sort(first)]
 
 
 def _surface_points(tree: Tree, nodes: list[Any], name: str) -> Floats:
@@ -153,6 +162,9 @@ def _line(tree: Tree, node: Any, code: str, bundle: Bundle) -> None:
     pieces = pieces_of(tree, geometry, f"{code} '{name}'") if geometry is not None else []
     if not pieces:
         return
+    wanted = sum(float(chords(e.length, max(abs(e.k0), abs(e.k1)), _SAG)) for p in pieces for e in p.runs)
+    if not wanted <= MOST_CHORDS:
+        raise tree.wrong(f"{code} '{name}' has curves that take too many chords to be followed; check its units")
     rows = [p.chain.points_at(p.chain.sampled(_SAG))[:-1] for p in pieces]
     plan = np.concatenate([*rows, pieces[-1].end[None]])
     levels = np.full(len(plan), np.nan)

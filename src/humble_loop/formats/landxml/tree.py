@@ -120,7 +120,7 @@ def local(node: Any) -> str:
 
 def every(node: Any, name: str) -> Iterator[Any]:
     """All elements ``name`` in ``node``, however deep, and itself."""
-    return (n for n in node.iter() if isinstance(n.tag, str) and local(n) == name)
+    return iter(node.iter(f"{{*}}{name}"))
 
 
 def children(node: Any) -> list[Any]:
