@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPointF, QSettings, Qt
+from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication
 from humble_loop.demo import repeated_site
 from humble_loop.desk.garbage import attend
 from humble_loop.desk.session import Session
+from humble_loop.desk.settings import unkept_settings
 from humble_loop.desk.theme import font, load_fonts
 from humble_loop.desk.view import DrawingView
 from humble_loop.desk.window import MainWindow
@@ -31,7 +32,7 @@ def frame_seconds(times: int) -> dict[str, tuple[list[float], list[float]]]:
     app.setFont(font(13))
     session = Session()
     session.take(repeated_site(times))
-    window = MainWindow(session, QSettings("/dev/null", QSettings.Format.IniFormat))
+    window = MainWindow(session, unkept_settings())
     attend(window)
     window.show()
     window.plan.look_at(122.0, 206.0, 232.0)  # from the site's origin

@@ -10,12 +10,13 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QSettings, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 
 from humble_loop.demo import repeated_site
 from humble_loop.desk.garbage import attend
 from humble_loop.desk.session import Session
+from humble_loop.desk.settings import unkept_settings
 from humble_loop.desk.theme import font, load_fonts
 from humble_loop.desk.window import MainWindow
 from humble_loop.formats.site_file import save_site
@@ -35,7 +36,7 @@ def window_seconds(times: int) -> dict[str, float]:
     with tempfile.TemporaryDirectory() as folder:
         file = Path(folder) / "estate.hloop"
         save_site(repeated_site(times), file)
-        window = MainWindow(Session(), QSettings("/dev/null", QSettings.Format.IniFormat))
+        window = MainWindow(Session(), unkept_settings())
         attend(window)
         window.show()
         _settle(app, window)

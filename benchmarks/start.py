@@ -7,11 +7,11 @@ _STARTED = time.perf_counter()
 
 def main() -> None:
     """Open, draw once, and print the time."""
-    from PySide6.QtCore import QSettings
     from PySide6.QtWidgets import QApplication
 
     from humble_loop.demo import demo_site
     from humble_loop.desk.session import Session
+    from humble_loop.desk.settings import unkept_settings
     from humble_loop.desk.theme import font, load_fonts
     from humble_loop.desk.window import MainWindow
     from humble_loop.lines.line import ThingId
@@ -21,7 +21,7 @@ def main() -> None:
     app.setFont(font(13))
     session = Session()
     session.take(demo_site())
-    window = MainWindow(session, QSettings("/dev/null", QSettings.Format.IniFormat))
+    window = MainWindow(session, unkept_settings())
     window.show()
     window.fit()
     session.choose(ThingId("street", "kiln-court"))

@@ -1,5 +1,6 @@
 """The query engine: reuse, early cut-off, rings, confined failures, and incremental equal to afresh."""
 
+import time
 from dataclasses import dataclass
 
 import numpy as np
@@ -555,3 +556,25 @@ def test_any_exception_of_a_query_stays_in_its_thing():
     assert "is odd" in found.message
     assert isinstance(found.__cause__, Odd)
     assert doubled(q, "a") == 2
+
+
+def test_work_within_a_time_ends_with_it_and_what_is_done_by_then_stays_known():
+    worked_out = []
+
+    @query
+    def slow(q, k):
+        worked_out.append(k)
+        time.sleep(0.02)
+        return k
+
+    @query
+    def together(q):
+        return sum(slow(q, k) for k in range(20))
+
+    q = Engine(site_with(a=1.2))
+    with pytest.raises(Cancelled), q.within(0.1):
+        together(q)
+    first = len(worked_out)
+    assert 2 <= first < 20
+    assert together(q) == 190  # and without a limit it goes on from there
+    assert len(worked_out) == 20

@@ -13,7 +13,7 @@ from pathlib import Path
 from types import TracebackType
 
 from platformdirs import user_state_path
-from PySide6.QtCore import QSettings, QSocketNotifier
+from PySide6.QtCore import QSocketNotifier
 from PySide6.QtWidgets import QApplication
 
 from humble_loop import faults
@@ -21,6 +21,7 @@ from humble_loop.cli import OneLineParser, complain
 from humble_loop.desk.fault_report import FaultReport
 from humble_loop.desk.garbage import attend
 from humble_loop.desk.session import Session
+from humble_loop.desk.settings import kept_settings, unkept_settings
 from humble_loop.desk.theme import THEMES, font, load_fonts
 from humble_loop.desk.window import MainWindow
 from humble_loop.formats.errors import FormatError
@@ -74,7 +75,7 @@ def run(arguments: Sequence[str]) -> int:
     app.setFont(font(13))
     picture = options.shot is not None
     state = user_state_path("humble-loop")
-    settings = QSettings(str(Path("/dev/null") if picture else state / "desk.ini"), QSettings.Format.IniFormat)
+    settings = unkept_settings() if picture else kept_settings(state)
     session = Session(None if picture else state / "recovery")
     if site is not None:
         session.take(site, options.file)

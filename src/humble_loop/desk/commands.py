@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -112,6 +112,10 @@ class StreetCommands:
 
 def offers(w: MainWindow, commands: list[Command], text: str) -> list[Found]:
     """What the find box can find: commands with key and stage, every thing, stages, settings, and a chainage typed."""
+    return [replace(found, do=partial(w.run, found.do)) for found in _offers(w, commands, text)]
+
+
+def _offers(w: MainWindow, commands: list[Command], text: str) -> list[Found]:
     q = w.session.engine
     found = []
     for c in commands:

@@ -10,7 +10,7 @@ from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.drawing import CrossView, cross_view
-from humble_loop.desk.follower import Follower
+from humble_loop.desk.follower import Follower, InTime
 from humble_loop.desk.layers import PolygonLayer
 from humble_loop.desk.section_band import BAND, BandPoint, LegFall, SectionBand
 from humble_loop.desk.session import Session
@@ -47,6 +47,7 @@ class CrossSection(DrawingView):
         self._by_hand = False
         self._made: CrossView | None = None
         # It may need batters, or a cut through the whole surface, so it follows a drag at a slower pace.
+        self.in_time = InTime(session, self._refresh, self)
         self._follower = Follower(session, self.refresh, self, lambda: False, apart=0.5)
         session.chosen_changed.connect(lambda: self._soon.start(0))  # after what was clicked is lit
         self.plotItem.vb.sigResized.connect(lambda: self._scale())
@@ -64,6 +65,9 @@ class CrossSection(DrawingView):
 
     def refresh(self) -> None:
         """Show the section at the cursor's chainage, or half way along the chosen street."""
+        self.in_time.now()
+
+    def _refresh(self) -> None:
         q, street = self.session.engine, self.session.street
         if self.theme is None or not self.isVisible():
             return

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QLabel, QLineEdit, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from humble_loop.desk.findings_list import findings_box
+from humble_loop.desk.follower import InTime
 from humble_loop.desk.forms import Form
 from humble_loop.desk.session import Session
 from humble_loop.desk.trail_tree import TrailTree
@@ -53,6 +54,7 @@ class FactsPanel(QSplitter):
         self.addWidget(self._scroll)
         self.addWidget(self.trail)
         self.setSizes([430, 260])
+        self.in_time = InTime(session, self._refresh, self)
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(40)
@@ -71,7 +73,7 @@ class FactsPanel(QSplitter):
     @property
     def settled(self) -> bool:
         """Whether what is chosen is shown as it is."""
-        return not self._later.isActive()
+        return not self._later.isActive() and not self.in_time.busy
 
     def show_findings(self, findings: tuple[Finding, ...]) -> None:
         """Take the site's findings."""
@@ -86,6 +88,9 @@ class FactsPanel(QSplitter):
 
     def refresh(self) -> None:
         """Show the chosen thing as it is now, unless a value is being typed. What was in view stays in view."""
+        self.in_time.now()
+
+    def _refresh(self) -> None:
         focus = self._page.focusWidget()
         if isinstance(focus, QLineEdit) and focus.hasFocus() and focus.isModified():
             return

@@ -8,9 +8,38 @@ from collections.abc import Callable
 from PySide6.QtCore import QObject, QTimer
 
 from humble_loop.desk.session import Session
+from humble_loop.engine.query import Cancelled
 
+_PATIENCE = 0.3  # seconds that a view may hold the hand up before it goes on in pieces
+_AGAIN = 40  # milliseconds between two pieces
 _APART = 0.15  # seconds between two refreshes of a view that follows
 _SHARE = 1 / 20  # of the time that a view that follows may take of a drag
+
+
+class InTime(QObject):
+    """Refreshes a view in pieces where it takes long: what is not worked out in time is gone on with a moment later."""
+
+    def __init__(self, session: Session, refresh: Callable[[], object], parent: QObject) -> None:
+        super().__init__(parent)
+        self._session, self._refresh = session, refresh
+        self._again = QTimer(self)
+        self._again.setSingleShot(True)
+        self._again.setInterval(_AGAIN)
+        self._again.timeout.connect(self.now)
+
+    @property
+    def busy(self) -> bool:
+        """Whether something is left to be shown."""
+        return self._again.isActive()
+
+    def now(self) -> None:
+        """Refresh, or begin to."""
+        self._again.stop()
+        try:
+            with self._session.engine.within(_PATIENCE):
+                self._refresh()
+        except Cancelled:
+            self._again.start()
 
 
 class Follower(QObject):

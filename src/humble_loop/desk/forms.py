@@ -9,7 +9,7 @@ from humble_loop.desk.session import Session
 from humble_loop.desk.values import fits, read, show
 from humble_loop.formats.quantities import NotAQuantity
 from humble_loop.lines.describe import Actions, Choice, Fact, Note, Row
-from humble_loop.site.edits import Edit, EditError
+from humble_loop.site.edits import Edit, EditError, attempted
 
 MARKS = {"set": "●", "proposed": "○", "tied": "◆", "worked out": "·"}
 _STATE_WORDS = {
@@ -75,7 +75,7 @@ class Form:
             return
         try:
             # Text is read now, so that what is wrong with it is said before anything is done.
-            fresh = self._edit_of(edit.text(), row)(self._session.site)
+            fresh = attempted(self._edit_of(edit.text(), row), self._session.site)
         except (NotAQuantity, EditError) as error:
             edit.setProperty("bad", "true")
             edit.style().polish(edit)

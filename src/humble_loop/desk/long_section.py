@@ -8,7 +8,7 @@ from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QLabel, QWidget
 
 from humble_loop.desk.drawing import SectionView, section_view, windows_of
-from humble_loop.desk.follower import Follower
+from humble_loop.desk.follower import Follower, InTime
 from humble_loop.desk.layers import CrossLayer, Label, PolygonLayer, SignLayer
 from humble_loop.desk.session import Session, Station
 from humble_loop.desk.theme import Theme
@@ -55,6 +55,7 @@ class LongSection(DrawingView):
         self.plotItem.getAxis("bottom").setHeight(20)
         self.hovered.connect(self._on_hover)
         self.clicked.connect(self._on_click)
+        self.in_time = InTime(session, self._refresh, self)
         self._follower = Follower(session, self.refresh, self, lambda: self.dragging.active)
         session.chosen_changed.connect(self._on_chosen)
         session.cursor_moved.connect(self._on_cursor)
@@ -88,6 +89,9 @@ class LongSection(DrawingView):
 
     def refresh(self) -> None:
         """Show the line as it is now; the scale stays."""
+        self.in_time.now()
+
+    def _refresh(self) -> None:
         if self.theme is None:
             return
         line = self.line

@@ -25,7 +25,7 @@ from humble_loop.desk.sketch import Sketch
 from humble_loop.desk.theme import Theme
 from humble_loop.desk.view import DrawingView
 from humble_loop.desk.welcome import Welcome
-from humble_loop.engine.query import Unsolved
+from humble_loop.engine.query import Cancelled, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.ground.reads import current_surface
 from humble_loop.kinds.street.plan import StreetLine, boxes
@@ -36,6 +36,7 @@ from humble_loop.lines.standing import kinds
 from humble_loop.whole.things import things_of
 
 _SOON, _PAUSE = 25, 110  # milliseconds until the rest is shown: after a change, and when a drag pauses
+_PATIENCE = 0.3  # seconds that a change may hold the hand up; what is not shown by then comes in pieces
 _AT_ONCE = 0.012  # seconds: a dragged thing's lines that take longer follow a frame later than its handle
 _SMALL = 12  # things that are drawn at once, all of them
 _CHOOSE = 14.0  # pixels from a thing within which it is chosen
@@ -110,13 +111,20 @@ class PlanView(DrawingView):
         """Show the things in hand, and those that change with them, and their handles; returns them."""
         began = time.perf_counter()
         urgent = self._urgent()
-        # While sketching, the reach of batters is what one wants to see.
-        self.drawing.show_now(urgent, whole=self.sketch is not None)
-        self.handles.chosen = self.session.chosen.held
-        self.handles.show_handles([] if self.sketch else self._handles())
+        shown: tuple[ThingId, ...] = ()
+        try:
+            with self.session.engine.within(_PATIENCE):
+                # While sketching, the reach of batters is what one wants to see, if it is there soon.
+                self.drawing.show_now(urgent, whole=self.sketch is not None and self._took < _PATIENCE)
+                shown = urgent
+                self.handles.chosen = self.session.chosen.held
+                self.handles.show_handles([] if self.sketch else self._handles())
+        except Cancelled:
+            pass  # the rest comes in pieces
         self._show_halo()
-        self._took = time.perf_counter() - began
-        return urgent
+        # A sketch that took long is shown without its batters for a few moves, and not at every second one.
+        self._took = max(time.perf_counter() - began, 0.8 * self._took if self.sketch is not None else 0.0)
+        return shown
 
     def _urgent(self) -> tuple[ThingId, ...]:
         """The thing in hand with what stands on the same street, or at first all of a small site."""

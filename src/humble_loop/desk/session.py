@@ -18,7 +18,7 @@ from humble_loop.formats.safe_write import Stamp, stamp_of
 from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.lines.line import LineId, ThingId
 from humble_loop.lines.standing import kind_of
-from humble_loop.site.edits import Edit, EditError
+from humble_loop.site.edits import Edit, EditError, attempted
 from humble_loop.site.libraries import new_site
 from humble_loop.site.model import Site
 from humble_loop.whole.things import exists
@@ -134,8 +134,8 @@ class Session(QObject):
     def do(self, words: str, edit: Edit) -> bool:
         """Make an edit as one undo step; says why and changes nothing when it cannot be made."""
         try:
-            fresh = edit(self.site)
-        except EditError as error:
+            fresh = attempted(edit, self.site)
+        except (EditError, Unsolved) as error:
             self.said.emit(str(error))
             return False
         self._push(words, self.site, fresh)
@@ -168,8 +168,8 @@ class Session(QObject):
             self.begin()
         assert self._base is not None
         try:
-            fresh = edit(self._base)
-        except EditError as error:
+            fresh = attempted(edit, self._base)
+        except (EditError, Unsolved) as error:
             return str(error)
         self._show(fresh)
         return ""

@@ -22,6 +22,8 @@ from humble_loop.lines.describe import Drawing
 from humble_loop.lines.faces import FaceId, finished_mesh
 from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of, kinds
+from humble_loop.whole.hachures import batter_strokes
+from humble_loop.whole.overlaps import counted
 from humble_loop.whole.things import all_things, faces_of, things_of
 
 _ROLES: dict[str, tuple[str, float, Qt.PenStyle, float]] = {
@@ -115,6 +117,11 @@ class SiteDrawing:
             for id in () if isinstance(made, Unsolved) or thing.kind == "lot" else made:
                 q.attempt(finished_mesh, id)
                 yield
+                if id.gives_way:
+                    q.attempt(counted, id)
+                    yield
+                    q.attempt(batter_strokes, id)
+                    yield
             self._show_details(thing)
             yield
 

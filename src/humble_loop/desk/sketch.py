@@ -106,8 +106,7 @@ class Sketch:
         return parts.origin(self._session.engine)
 
     def _edit(self, points: list[Place]) -> Edit:
-        bends = self._bends(points)
-        return lambda site: add_street(site, self._name, bends)
+        return lambda site: add_street(site, self._name, self._bends(points))
 
     def _show(self) -> None:
         points = [*self._points, self._cursor] if self._cursor else list(self._points)

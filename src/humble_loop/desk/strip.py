@@ -8,7 +8,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from humble_loop.desk.follower import Follower
+from humble_loop.desk.follower import Follower, InTime
 from humble_loop.desk.long_section import LongSection
 from humble_loop.desk.painting import guarded
 from humble_loop.desk.session import Session
@@ -43,6 +43,7 @@ class Strip(QWidget):
         self._boxes: list[tuple[QRectF, ThingId]] = []
         self.setFixedHeight(58)
         self.setMouseTracking(True)
+        self.in_time = InTime(session, self._refresh, self)
         self._follower = Follower(session, self.refresh, self, lambda: False)
         session.chosen_changed.connect(self.refresh)
         session.cursor_moved.connect(self._on_cursor)
@@ -59,6 +60,9 @@ class Strip(QWidget):
 
     def refresh(self) -> None:
         """Show the chosen street as it is now."""
+        self.in_time.now()
+
+    def _refresh(self) -> None:
         self._street, q = self._session.street, self._session.engine
         street = self._street
         line = q.attempt(centreline, street) if street else None

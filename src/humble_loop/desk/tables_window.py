@@ -10,6 +10,7 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersisten
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QPushButton, QTableView, QVBoxLayout, QWidget
 
+from humble_loop.desk.follower import InTime
 from humble_loop.desk.session import Session
 from humble_loop.engine.query import Unsolved
 from humble_loop.kinds.street.plan import name_of, street_ids
@@ -87,6 +88,7 @@ class TablesWindow(QDialog):
         self.which.currentTextChanged.connect(self.refresh)
         self.of.activated.connect(self.refresh)
         session.changed.connect(self._if_visible)
+        self.in_time = InTime(session, self._refresh, self)
         self._fill_streets()
         self.refresh()
 
@@ -105,6 +107,9 @@ class TablesWindow(QDialog):
 
     def refresh(self, *_: object) -> None:
         """Work the table out and show it, or say why it cannot be."""
+        self.in_time.now()
+
+    def _refresh(self) -> None:
         of = None if self.of.currentIndex() <= 0 else self.of.currentText()
         try:
             made = table(self._session.engine, self.which.currentText(), of)

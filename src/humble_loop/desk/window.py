@@ -29,8 +29,10 @@ from humble_loop.desk.stretch_button import StretchButton
 from humble_loop.desk.strip import Strip
 from humble_loop.desk.tables_window import TablesWindow
 from humble_loop.desk.theme import LIGHT, THEMES, Theme, icon, style_sheet
+from humble_loop.engine.query import Unsolved
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import ThingId
+from humble_loop.site.edits import EditError
 from humble_loop.whole.things import name_of
 
 
@@ -173,7 +175,7 @@ class MainWindow(QMainWindow):
     def _make_actions(self) -> None:
         for command in self._commands:
             action = QAction(command.words, self)
-            action.triggered.connect(lambda _=False, command=command: command.do())
+            action.triggered.connect(lambda _=False, command=command: self.run(command.do))
             if command.key:
                 action.setShortcut(QKeySequence(command.key))
             self.addAction(action)
@@ -189,6 +191,13 @@ class MainWindow(QMainWindow):
         for _, button in self._corner_buttons:
             self.stage_row.add_right(button)
 
+    def run(self, do: Callable[[], object]) -> None:
+        """Run a command; one that cannot be done on what is chosen says why."""
+        try:
+            do()
+        except (Unsolved, EditError) as error:
+            self.say(str(error))
+
     def _command(self, words: str) -> Command:
         return next(c for c in self._commands if c.words == words)
 
@@ -199,14 +208,14 @@ class MainWindow(QMainWindow):
             button.setText(command.words)
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         button.setToolTip(command.words + (f"  ({command.key})" if command.key else ""))
-        button.clicked.connect(lambda: command.do())
+        button.clicked.connect(lambda: self.run(command.do))
         return button
 
     def _fill_menu(self) -> None:
         self._menu.clear()
         for words in ("New site", "Open", "Open the demo", "Save", "Save as", "Bring in", "Export", "Tables"):
             command = self._command(words)
-            action = self._menu.addAction(command.words, command.do)
+            action = self._menu.addAction(command.words, partial(self.run, command.do))
             if command.key:
                 action.setShortcut(QKeySequence(command.key))
         recent = self._menu.addMenu("Recent")
@@ -328,7 +337,9 @@ class MainWindow(QMainWindow):
     @property
     def settled(self) -> bool:
         """Whether all that waits to be worked out is done."""
-        return self.plan.settled and self.facts.settled and not self.catching_up.busy and not self.solid.busy
+        followed = not any(v.in_time.busy for v in (self.long_section, self.cross_section, self.strip))
+        busy = self.catching_up.busy or self.solid.busy
+        return self.plan.settled and self.facts.settled and followed and not busy
 
     def _show_findings(self, found: tuple[Finding, ...]) -> None:
         self.findings = found

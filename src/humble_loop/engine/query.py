@@ -20,6 +20,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from itertools import count
 from typing import Any, Concatenate, Generic, ParamSpec, Protocol, TypeVar, cast
@@ -297,6 +298,19 @@ class Engine:
                     held.discard(key)
                     if not held:
                         self._parts.pop(index, None)
+
+    @contextmanager
+    def within(self, seconds: float) -> Iterator[None]:
+        """Work here for about ``seconds``: a query that would begin later raises Cancelled instead.
+
+        What is worked out by then stays known, so that whoever tries again gets further.
+        """
+        before, until = self.cancelled, time.perf_counter() + seconds
+        self.cancelled = lambda: before() or time.perf_counter() > until
+        try:
+            yield
+        finally:
+            self.cancelled = before
 
     def forget(self) -> None:
         """Drop every result, so that the next question is solved afresh."""

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
-from humble_loop.geometry.arrays import Floats, Ints
+from humble_loop.geometry.arrays import Ints
 from humble_loop.ground.surface import Surface
 
 _SPIKE = 1e-9  # m2 of a rest that is a matter of rounding
@@ -41,23 +41,23 @@ def without(surface: Surface, taken: shapely.Geometry, lost: Lost | None = None)
     rest[touched] = shapely.difference(plans[touched], taken)
     if lost is not None and len(lost.triangles):
         order = np.argsort(lost.triangles, kind="stable")
-        which, begin = np.unique(lost.triangles[order], return_index=True)
-        for i, parts in zip(which.tolist(), np.split(lost.plans[order], begin[1:]), strict=True):
-            rest[i] = shapely.difference(rest[i], shapely.union_all(parts))
-            touched[i] = True
-    changed = touched & ~shapely.equals(rest, plans)
-    points: list[Floats] = []
-    owner = [np.flatnonzero(~changed)]
-    for i in np.flatnonzero(changed):
-        a, b, c = surface.planes[i]
-        for piece in shapely.get_parts(shapely.constrained_delaunay_triangles(rest[i])):
-            if piece.area < _SPIKE:
-                continue
-            xy = shapely.get_coordinates(piece)[:3]
-            z = a * (xy[:, 0] - surface.origin[0]) + b * (xy[:, 1] - surface.origin[1]) + c
-            points.append(np.column_stack([xy, z]))
-            owner.append(np.array([i]))
-    extra = np.concatenate(points) if points else np.empty((0, 3))
+        which, begin, count = np.unique(lost.triangles[order], return_index=True, return_counts=True)
+        parts = lost.plans[order]
+        together = parts[begin]
+        for k in np.flatnonzero(count > 1):
+            together[k] = shapely.union_all(parts[begin[k] : begin[k] + count[k]])
+        rest[which] = shapely.difference(rest[which], together)
+        touched[which] = True
+    changed = np.flatnonzero(touched & ~shapely.equals(rest, plans))
+    pieces, of = shapely.get_parts(shapely.constrained_delaunay_triangles(rest[changed]), return_index=True)
+    keep = shapely.area(pieces) >= _SPIKE
+    pieces, of = pieces[keep], changed[of[keep]]
+    xy = shapely.get_coordinates(pieces).reshape(-1, 4, 2)[:, :3]
+    planes = surface.planes[of][:, None, :]
+    local = xy - surface.origin[:2]
+    z = planes[..., 0] * local[..., 0] + planes[..., 1] * local[..., 1] + planes[..., 2]
+    extra = np.concatenate([xy, z[..., None]], axis=2).reshape(-1, 3)
     more = np.arange(len(extra)).reshape(-1, 3) + len(surface.points)
-    triangles = np.concatenate([surface.triangles[~changed], more])
-    return Surface(np.concatenate([surface.points, extra]), triangles), np.concatenate(owner)
+    whole = np.setdiff1d(np.arange(len(plans)), changed)
+    triangles = np.concatenate([surface.triangles[whole], more])
+    return Surface(np.concatenate([surface.points, extra]), triangles), np.concatenate([whole, of])

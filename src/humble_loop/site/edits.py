@@ -40,6 +40,14 @@ def made(model: type[M], **values: Any) -> M:
         raise EditError(sentence(error)) from None
 
 
+def attempted(edit: Edit, site: Site) -> Site:
+    """The site after an edit. Raises EditError in one sentence, also where the edit makes something that no model allows."""
+    try:
+        return edit(site)
+    except ValidationError as error:
+        raise EditError(sentence(error)) from None
+
+
 def changed(model: M, **values: Any) -> M:
     """A copy of ``model`` with ``values``, checked again; parts that stay are shared, not copied."""
     return made(type(model), **{**{k: getattr(model, k) for k in type(model).model_fields}, **values})

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
-from humble_loop.engine.query import Engine, query
+from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Bools, Floats, Ints
 from humble_loop.ground.cut import Lost, without
 from humble_loop.ground.surface import Surface
@@ -17,6 +17,7 @@ from humble_loop.whole.places import footprint, near
 _SAME = 1e-7  # metres of level within which two batters are one
 _SLIVER = 1e-8  # m2 of overlap between triangles that is a matter of rounding
 _ROUNDING = 1e-6  # m2 of overlap between faces that is
+_MOST = 5000  # pairs of triangles of two batters that lie over one another; hundreds have been seen in sound sites
 _ON = 1e-6  # metres within which things touch
 
 
@@ -89,9 +90,11 @@ def meeting(q: Engine, first: FaceId, second: FaceId) -> Meeting:
     i, j = shapely.STRtree(plans_b).query(plans_a, predicate="intersects")
     if first == second:
         i, j = i[i < j], j[i < j]
+    _check_count(q, first, second, len(i), 20 * _MOST)
     shared = shapely.intersection(plans_a[i], plans_b[j])
     some = shapely.area(shared) > _SLIVER
     i, j, shared = i[some], j[some], shared[some]
+    _check_count(q, first, second, len(i), _MOST)
     cut_a, cut_b = one.cut[i], other.cut[j]
     clash, alike = shared[cut_a != cut_b], cut_a == cut_b
     # Of a cut and a fill the first stands; that they clash is told.
@@ -99,6 +102,17 @@ def meeting(q: Engine, first: FaceId, second: FaceId) -> Meeting:
     first_lost = _lost(i[alike], loses_a)
     second_lost = _lost(np.concatenate([j[alike], j[~alike]]), np.concatenate([loses_b, clash]))
     return Meeting(first_lost, second_lost, shapely.union_all(clash))
+
+
+def _check_count(q: Engine, first: FaceId, second: FaceId, count: int, most: int) -> None:
+    """Refuse batters whose triangles lie over one another without number: a street folded many times upon itself."""
+    if count > most:
+        one, other = face(q, first).title, face(q, second).title
+        raise Unsolved(
+            one,
+            f"it lies over {'itself' if first == second else other} too many times to be divided",
+            "move the street's bends apart, or give steeper batters",
+        )
 
 
 def _planes(surface: Surface) -> Floats:

@@ -38,7 +38,7 @@ def thing_findings(q: Engine, thing: ThingId) -> tuple[Finding, ...]:
     faces = q.attempt(faces_of, thing)
     for id in () if isinstance(faces, Unsolved) else faces:
         over = q.attempt(overlap_findings, id)
-        found += () if isinstance(over, Unsolved) else over
+        found += (failed(over, thing),) if isinstance(over, Unsolved) else over
     return unique(found)
 
 

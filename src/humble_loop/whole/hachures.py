@@ -12,6 +12,7 @@ from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
 from humble_loop.whole.batters import hinges
 from humble_loop.whole.overlaps import counted, plan_of
 
+_MOST = 1000  # hachures of a face; of a longer one every second row has one, and so on
 _ON = 1e-3  # metres within which lines are one
 
 
@@ -21,19 +22,21 @@ def batter_strokes(q: Engine, id: FaceId) -> tuple[Stroke, ...]:
     made = face(q, id)
     if not isinstance(made, Sheet) or not len(made.points):
         return ()
+    some = slice(None, None, 1 + len(made.points) // _MOST)
     hinge, toe = made.points[:, 0], made.points[:, -1]
     standing = counted(q, id)
     if standing is finished_mesh(q, id).surface:
         toes = np.split(toe, np.flatnonzero(~made.joined) + 1)
     else:
         plan = plan_of(standing)
-        toe = _shortened(hinge, toe, plan)
+        toe = toe.copy()
+        toe[some] = _shortened(hinge[some], toe[some], plan)
         sides = np.flatnonzero(np.diff(np.concatenate([[0], made.joined.astype(int), [0]])) != 0)
         rows = shapely.linestrings(made.points[sides][:, [0, -1], :2])
         rim = plan.boundary.difference(shapely.union_all([hinges(q, id), *rows]).buffer(_ON))
         toes = [shapely.get_coordinates(g) for g in shapely.get_parts(rim)]
     by_role: dict[str, list[Floats]] = {"toe": [t for t in toes if len(t) > 1], "cut hachure": [], "fill hachure": []}
-    for k, (h, t) in enumerate(zip(hinge, toe, strict=True)):
+    for k, (h, t) in enumerate(zip(hinge[some], toe[some], strict=True)):
         cut = t[2] > h[2]
         top, bottom = (t, h) if cut else (h, t)
         stroke = np.stack([top, top + (bottom - top) * (0.9 if k % 2 else 0.45)])
