@@ -11,10 +11,13 @@ from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.junction.layout import boundary_of, kerb_return
 from humble_loop.kinds.street import Bend, StreetLine, Vip
 from humble_loop.kinds.street.plan import chain_of
+from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.line import line
 from humble_loop.site.libraries import new_site
+from humble_loop.whole import batters
 from humble_loop.whole.findings import findings
 from humble_loop.whole.surface import probe
+from humble_loop.whole.things import all_faces
 from tests import edits
 from tests.conftest import examples, lane_section, plane_ground
 from tests.whole.test_surface import assert_watertight
@@ -155,3 +158,19 @@ def test_a_batter_does_not_go_on_behind_what_it_runs_into():
     assert behind.finished == pytest.approx(edge[2] + SLOPE * 6.0, abs=1e-6)
     told = [f for f in findings(q) if f.rule == "built twice"]
     assert any(f.thing == "A left batter" and "B " in f.message for f in told)
+
+
+def test_batters_that_lie_over_one_another_without_number_are_told_and_the_rest_stands(monkeypatch):
+    """As of a street folded many times upon itself: to divide them would take minutes."""
+    site = edits.add_ground(new_site(), Ground(name="g", surface=plane_ground(0.0, 0.0, 50.0)))
+    bends = [Bend(easting=-60, northing=0), Bend(easting=20, northing=0, radius=14), Bend(easting=-60, northing=30)]
+    site = edits.add_street(site, "Hairpin", bends, vips=(Vip(chainage=0, level=46), Vip(chainage=150, level=46)))
+    assert not any("too many times" in f.message for f in findings(Engine(site)))
+    monkeypatch.setattr(batters, "_MOST", 3)
+    q = Engine(site)
+    found = [f for f in findings(q) if "too many times to be divided" in f.message]
+    assert found
+    assert all("move the street's bends apart" in f.remedy for f in found)
+    sound = [id for id in all_faces(q) if not id.gives_way]
+    assert sound
+    assert all(len(finished_mesh(q, id).surface.triangles) for id in sound)

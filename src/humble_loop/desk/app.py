@@ -7,6 +7,7 @@ import os
 import signal
 import socket
 import sys
+import tempfile
 import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -45,6 +46,7 @@ VIEWS = (
     "3d",
     "sketch",
     "empty",
+    "text",
 )
 
 
@@ -179,10 +181,11 @@ def take_picture(app: QApplication, window: MainWindow, target: Path, view: str)
         pose(window)
     settle(app, window)
     settle(app, window)
-    shown = window.tables if view == "setout" and window.tables is not None else window
+    shown = {"setout": window.tables, "text": window.files.texts.preview}.get(view) or window
     screen = window.screen()
     image = screen.grabWindow(shown.winId()) if view == "3d" else shown.grab()
     ok = image.save(str(target))
+    window.files.stop()
     window.session.take(window.session.site)
     window.close()
     if not ok:
@@ -243,6 +246,20 @@ def _empty(window: MainWindow) -> None:
     window.plan.fit()
 
 
+def _text(window: MainWindow) -> None:
+    """The surveyor's points as another program might have written them: no header, and semicolons between columns."""
+    from humble_loop.demo import survey_files
+
+    rows = next(p for p in survey_files() if p.suffix == ".csv").read_text(encoding="utf-8").splitlines()[1:]
+    with tempfile.TemporaryDirectory(prefix="humble-loop-") as folder:
+        file = Path(folder) / "brickworks points.txt"
+        file.write_text("\n".join(row.replace(",", ";").replace(".", ",") for row in rows), encoding="utf-8")
+        window.files.bring_in([file])
+        until = time.monotonic() + 10.0
+        while window.files.texts.preview is None and time.monotonic() < until:
+            QApplication.processEvents()
+
+
 POSES: dict[str, Callable[[MainWindow], object]] = {
     "overview": lambda w: None,
     "dark": lambda w: w.paint_in(THEMES["dark"]),
@@ -256,4 +273,5 @@ POSES: dict[str, Callable[[MainWindow], object]] = {
     "3d": lambda w: w.toggle_solid(),
     "sketch": _sketch,
     "empty": _empty,
+    "text": _text,
 }

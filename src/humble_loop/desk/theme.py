@@ -169,6 +169,7 @@ def style_sheet(t: Theme) -> str:
         selection-background-color: {t.line}; selection-color: {t.ink}; gridline-color: {t.line}; }}
     QTreeWidget::item, QListWidget::item {{ padding: 2px 1px; }}
     QTreeWidget::item:selected, QListWidget::item:selected {{ background: {t.line}; color: {t.ink}; }}
+    QPushButton:disabled {{ color: {t.quiet}; background: transparent; border-color: {t.line}; }}
     QHeaderView {{ background: {t.panel}; border: none; }}
     QHeaderView::section {{ background: {t.panel}; border: none; border-bottom: 1px solid {t.line}; padding: 3px 6px; color: {t.quiet}; }}
     QSplitter::handle {{ background: {t.line}; }}
