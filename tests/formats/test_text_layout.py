@@ -244,3 +244,20 @@ def test_points_in_a_random_layout_come_back(
     file = tmp_path_factory.mktemp("layout") / "p.txt"
     file.write_bytes(end.join(lines).encode(encoding))
     assert read_points_text(file).points == pytest.approx(np.array(points), abs=1e-9)
+
+
+def test_lines_above_the_points_that_hold_numbers_too_are_no_points(tmp_path):
+    text = "Job 14 of 2026\nStation 1000 setup 3\n" + "\n".join(" ".join(map(str, r[:4])) for r in ROWS)
+    got = read(tmp_path, text)
+    assert got.points == pytest.approx(POINTS)
+    assert not any("left out" in note for note in got.notes)
+
+
+@pytest.mark.parametrize("first", ["0,0", "0,0,", "0,0,,"])
+def test_no_row_under_a_header_is_lost_however_short_it_is(tmp_path, first):
+    got = read(tmp_path, f"easting,northing,radius\n{first}\n100,0,25\n100,100,\n")
+    assert [(b.easting, b.northing) for b in got.streets[0].bends] == [(0.0, 0.0), (100.0, 0.0), (100.0, 100.0)]
+    rows = text_of(ROWS).split("\n")
+    got = read(tmp_path, "\n".join(["number,easting,northing,level,code", "100,312400.5,6251970.5", *rows]))
+    assert got.points == pytest.approx(POINTS)
+    assert got.notes == ["p.txt: 1 points without a level are left out"]

@@ -15,7 +15,6 @@ from humble_loop.formats.errors import FormatError
 from humble_loop.formats.text_layout import (
     MISSING,
     PLACE,
-    SKIPPED,
     Layout,
     cells_of,
     number_in,
@@ -216,7 +215,7 @@ def _street(path: Path, lines: Sequence[str], layout: Layout, units: str) -> Bun
     wanted = ("easting", "northing", "radius", "transition_in", "transition_out")
     for number, line in _rows(lines, layout):
         cells = dict(zip(layout.columns, cells_of(line, layout.separator)))
-        values = {k: number_in(cells[k], layout.decimal) if cells.get(k) else 0.0 for k in wanted if k != SKIPPED}
+        values = {k: number_in(cells[k], layout.decimal) if cells.get(k) else 0.0 for k in wanted}
         known = {k: v * scale for k, v in values.items() if v is not None}
         try:
             if len(known) < len(values) or not cells.get("easting") or not cells.get("northing"):

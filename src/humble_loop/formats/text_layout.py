@@ -207,6 +207,24 @@ class _Look:
     fit: tuple[float, ...]
 
     @property
+    def first(self) -> int:
+        """The index of the first line that is surely one of points."""
+        return next((i for i, cells in self.rows if self._numbers(cells) >= 3), self.rows[0][0])
+
+    def first_at(self, columns: Sequence[str]) -> int:
+        """The index of the first line with an easting and a northing: a line above that may hold numbers too."""
+        at = [columns.index(role) for role in PLACE[:2] if role in columns]
+        found = (
+            i
+            for i, cells in self.rows
+            if all(k < len(cells) and number_in(cells[k], self.decimal) is not None for k in at)
+        )
+        return next(found, self.rows[0][0])
+
+    def _numbers(self, cells: list[str]) -> int:
+        return sum(number_in(c, self.decimal) is not None for c in cells)
+
+    @property
     def width(self) -> int:
         return Counter(len(cells) for _, cells in self.rows).most_common(1)[0][0]
 
@@ -230,14 +248,14 @@ def recognised(path: Path, lines: Sequence[str], *, separator: str = "", decimal
                 path, "commas cannot both separate columns and be decimal signs; write it with semicolons"
             )
         raise FormatError(path, f"line {where} ('{lines[where - 1].strip()[:40]}') and what follows hold no points")
-    first = best.rows[0][0]
-    header, roles, unit = _header(lines, first, best)
+    header, roles, unit, first = _header(lines, best.first, best)
     layout = Layout(best.separator, best.decimal, (), first, unit, header)
     if roles:
         columns = tuple(roles) + (SKIPPED,) * max(0, best.width - len(roles))
         doubts = tuple(_doubts_of_header(header, roles))
     else:
         columns, doubts = _by_kind(best)
+        layout = replace(layout, first=best.first_at(columns))
     return replace(layout, columns=columns, doubts=doubts, refusal=_refusal(best, roles, columns))
 
 
@@ -266,10 +284,11 @@ def _look(lines: Sequence[str], separator: str, decimal: str) -> _Look:
     return _Look(separator, decimal, tuple(rows), (full, len(rows), common, share))
 
 
-def _header(lines: Sequence[str], first: int, look: _Look) -> tuple[tuple[str, ...], list[str], str]:
-    """The header's cells, the roles that they name, and the unit that they or a line under them name."""
-    found: tuple[tuple[str, ...], list[str], str] = ((), [], "")
-    unit_line = ""
+def _header(lines: Sequence[str], first: int, look: _Look) -> tuple[tuple[str, ...], list[str], str, int]:
+    """The header's cells, the roles that they name, the unit that they or a line under them name, and the index of the
+    line that follows them; ``first`` is that of the first line that is surely one of points.
+    """
+    unit_line, after = "", first
     for i in range(first - 1, max(-1, first - 1 - _HEADER_LINES), -1):
         bare = lines[i].strip()
         for mark in (*_COMMENT, ";"):
@@ -282,12 +301,12 @@ def _header(lines: Sequence[str], first: int, look: _Look) -> tuple[tuple[str, .
         if sum(r in PLACE for r in roles) >= 2:
             named = set(units) - {""}
             if len(named) > 1:
-                return tuple(cells), roles, "?"
-            return tuple(cells), roles, next(iter(named), unit_line)
+                return tuple(cells), roles, "?", after
+            return tuple(cells), roles, next(iter(named), unit_line), after if unit_line else i + 1
         only = {_unit(c) for c in cells if c.strip("-() []")}
         if only and "" not in only and len(only) == 1:
-            unit_line = next(iter(only))
-    return found if not unit_line else ((), [], unit_line)
+            unit_line, after = next(iter(only)), i + 1
+    return (), [], unit_line, first
 
 
 def _roles(cells: Sequence[str]) -> tuple[list[str], list[str]]:
