@@ -297,17 +297,6 @@ def test_recovery_never_takes_one_surface_for_another(tmp_path):
         del surface
 
 
-def test_saving_works_where_there_are_no_hard_links(tmp_path, monkeypatch):
-    def no_links(*args, **kwargs):
-        raise OSError("no links here")
-
-    monkeypatch.setattr(os, "link", no_links)
-    file = tmp_path / "a.hloop"
-    save_site(new_site("first"), file)
-    save_site(new_site("second"), file)
-    assert (load_site(file).name, load_site(tmp_path / "a.hloop.bak").name) == ("second", "first")
-
-
 def test_version_one_heads_and_pads_come_over(tmp_path):
     """Heads stood in their streets then, and pads were set by the lot's name."""
     bends = [{"easting": 0, "northing": 0}, {"easting": 150, "northing": 0}]

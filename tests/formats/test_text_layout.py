@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.points_text import points_in, read_points_text
-from humble_loop.formats.text_layout import read_lines, recognised
+from humble_loop.formats.text_layout import read_lines
+from humble_loop.formats.text_recognition import recognised
 from tests.conftest import examples
 
 ROWS = [

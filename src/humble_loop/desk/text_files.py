@@ -19,7 +19,8 @@ from humble_loop.desk.theme import Theme
 from humble_loop.formats.bring_in import KINDS
 from humble_loop.formats.bundle import METRES
 from humble_loop.formats.errors import FormatError, check_file, guarded
-from humble_loop.formats.text_layout import ROLES, SKIPPED, Layout, read_lines, recognised
+from humble_loop.formats.text_layout import ROLES, SKIPPED, Layout, read_lines
+from humble_loop.formats.text_recognition import recognised
 
 _REMEMBERED = 60  # layouts
 

@@ -26,7 +26,8 @@ from humble_loop.desk.theme import Theme
 from humble_loop.formats.bundle import METRES
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.points_text import named, points_in
-from humble_loop.formats.text_layout import DECIMALS, ROLES, SEPARATORS, SKIPPED, Layout, cells_of, recognised, skipped
+from humble_loop.formats.text_layout import DECIMALS, ROLES, SEPARATORS, SKIPPED, Layout, cells_of, skipped
+from humble_loop.formats.text_recognition import recognised
 from humble_loop.geometry.arrays import Floats
 
 _SHOWN = 17  # lines of the file in the table

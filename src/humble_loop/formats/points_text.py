@@ -1,4 +1,4 @@
-"""Points as text: number, easting, northing, level and code, laid out in any way (see ``text_layout``)."""
+"""Points as text: number, easting, northing, level and code, laid out in any way (see ``text_recognition``)."""
 
 from __future__ import annotations
 
@@ -19,9 +19,9 @@ from humble_loop.formats.text_layout import (
     cells_of,
     number_in,
     read_lines,
-    recognised,
     skipped,
 )
+from humble_loop.formats.text_recognition import recognised
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street.model import Bend, Vip
 from humble_loop.kinds.survey_line.model import SurveyLine
