@@ -14,7 +14,7 @@ test: prepare lint types layers pictures
 
 # Look for new examples that break a property: minutes, and not the same ones twice. Prints what it found.
 search: prepare
-	HUMBLE_LOOP_SEARCH=1 xvfb-run -a -s "-screen 0 1600x1000x24" $(PY) -m pytest --timeout 7200 tests/engine tests/geometry tests/ground tests/kinds tests/site tests/whole tests/formats/test_damaged.py tests/formats/test_text_layout.py tests/formats/test_saving.py tests/desk/test_random_use.py
+	HUMBLE_LOOP_SEARCH=1 xvfb-run -a -s "-screen 0 1600x1000x24" $(PY) -m pytest --timeout 7200 tests/engine tests/geometry tests/ground tests/kinds tests/site tests/whole tests/formats/test_damaged.py tests/formats/test_text_layout.py tests/formats/test_saving.py tests/formats/test_site_file.py tests/desk/test_random_use.py
 
 bench: prepare
 	xvfb-run -a -s "-screen 0 1280x800x24" $(PY) -m benchmarks

@@ -154,8 +154,8 @@ def test_a_damaged_file_is_read_or_refused_in_one_sentence(tmp_path, name):
     read = load_site if name.endswith("hloop") else lambda p: read_files([p])
     read(path)
     first = int(time.time()) if SEARCHING else 0
-    refused = 0
-    for seed in range(first, first + _TIMES):
+    refused, times = 0, _TIMES // 2 if path.suffix in (".las", ".laz") else _TIMES  # a process for each cloud
+    for seed in range(first, first + times):
         rng = random.Random(seed)
         within = name.endswith("hloop") and seed % 2
         path.write_bytes(damaged_within(sound, rng) if within else damaged(sound, rng))
@@ -169,7 +169,7 @@ def test_a_damaged_file_is_read_or_refused_in_one_sentence(tmp_path, name):
             assert "\n" not in str(said), seed
             refused += 1
         assert time.monotonic() - began < _LONGEST, seed
-    assert refused > _TIMES // 20
+    assert refused > times // 20
 
 
 @pytest.mark.parametrize(
