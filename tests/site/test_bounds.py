@@ -15,10 +15,12 @@ from humble_loop.kinds.ground.model import Ground, add_ground
 from humble_loop.kinds.street.edits import move_bend, set_vips
 from humble_loop.kinds.street.model import Vip
 from humble_loop.kinds.street.plan import LONGEST, centreline
+from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.line import ThingId
 from humble_loop.site.edits import EditError, set_set_out, set_settings
 from humble_loop.site.libraries import new_site
 from humble_loop.whole.findings import findings
+from humble_loop.whole.things import faces_of
 
 ABSURD = (1e-300, 5e-324, 1e300, 1e18, float("inf"), float("nan"), -1.0)
 
@@ -113,3 +115,33 @@ def test_flow_arrows_stay_few_on_a_face_of_any_size(monkeypatch):
     monkeypatch.setattr("humble_loop.desk.drawing.finished_mesh", lambda q, id: made)
     _, arrows = fine_lines.function(Engine(new_site()), None)
     assert 1_000 < len(arrows) < 21_000
+
+
+def test_a_vertical_curve_that_takes_rows_without_number_is_a_finding_and_the_rest_stands(brickworks):
+    """A change of grade of 38,000 over a curve of 40 m: rows within 2 mm of it would be √(40 × 38 000 / 0.016) = 9,700."""
+    vips = [
+        Vip(chainage=0.0, level=40.0),
+        Vip(chainage=60.0, level=40.0, curve_length=40.0),
+        Vip(chainage=60.5, level=19_040.0),
+    ]
+    began = time.monotonic()
+    q = Engine(set_vips(brickworks, "ember-loop", vips))
+    found = [f for f in findings(q) if "more than 5,000 rows" in f.message]
+    assert time.monotonic() - began < 10.0
+    assert found
+    assert "lengthen the vertical curve" in found[0].remedy
+    assert found[0].thing == "Ember Loop crown"
+    other = [id for id in faces_of(q, ThingId("street", "claypit-road")) if not id.gives_way]
+    assert all(len(finished_mesh(q, id).surface.triangles) for id in other)
+
+
+@pytest.mark.parametrize("curve", [1e-9, 1e-3])
+def test_a_vertical_curve_of_no_length_to_speak_of_is_worked_out(brickworks, curve):
+    vips = [
+        Vip(chainage=0.0, level=40.0),
+        Vip(chainage=60.0, level=41.0, curve_length=curve),
+        Vip(chainage=100.0, level=40.0),
+    ]
+    q = Engine(set_vips(brickworks, "ember-loop", vips))
+    assert np.isfinite(centreline(q, "ember-loop").chain.total)
+    assert not [f for f in findings(q) if "rows" in f.message]

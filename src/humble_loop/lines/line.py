@@ -9,12 +9,14 @@ from typing import ClassVar
 import numpy as np
 from numpy.typing import ArrayLike
 
-from humble_loop.engine.query import Engine, query
+from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, left_normals, unique_chainages
 from humble_loop.geometry.chain import Chain, Frames
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.standing import kind_of
 from humble_loop.lines.varying import Varying
+
+_MOST_ROWS = 5000  # on one vertical curve: 60 are many
 
 
 @dataclass(frozen=True)
@@ -131,12 +133,19 @@ def line(q: Engine, id: LineId) -> Line:
 def sampled_at(plan: LinePlan, bows: Sequence[tuple[float, float, float]], sag: float, rise: float) -> Floats:
     """Chainages at which a line keeps ``sag`` in plan and ``rise`` in level from its chords.
 
-    On a stretch of second difference c a chord of length d departs by c d^2 / 8.
+    On a stretch of second difference c a chord of length d departs by c d^2 / 8. Raises Unsolved where that takes chainages
+    without number.
     """
     reach = float(np.abs(plan.offset.values).max())
     groups = [plan.base.sampled(sag=sag, reach=reach)]
     for a, b, bend in bows:
         if bend > 0 and b > a:
-            n = max(1, int(np.ceil((b - a) / np.sqrt(8.0 * rise / bend) - 1e-9)))
-            groups.append(np.linspace(a, b, n + 1))
+            wanted = np.ceil((b - a) * np.sqrt(bend / (8.0 * rise)) - 1e-9)
+            if not wanted <= _MOST_ROWS:
+                raise Unsolved(
+                    plan.title,
+                    f"its levels bend so sharply at {a:.2f} that they take more than {_MOST_ROWS:,} rows",
+                    "lengthen the vertical curve there, or lessen the change of grade",
+                )
+            groups.append(np.linspace(a, b, max(1, int(wanted)) + 1))
     return unique_chainages([plan.start, plan.end], *groups, low=plan.start, high=plan.end, gap=1e-4)

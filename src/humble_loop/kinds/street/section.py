@@ -284,7 +284,7 @@ def rows(q: Engine, street: str) -> Floats:
         bows = made.rule.bow()
         places = made.rule.key_places()
         keys.append(places if places.size < 200 else np.empty(0))
-        plan = LinePlan("", "", chain, Varying.steady(0.0), 0.0, chain.total)
+        plan = LinePlan(made.title, "", chain, Varying.steady(0.0), 0.0, chain.total)
         keys.append(sampled_at(plan, bows, settings.arc_tolerance, settings.level_tolerance))
     interval = np.arange(0.0, chain.total, settings.row_interval)
     curves = chain.sampled(sag=settings.arc_tolerance, reach=outermost)
