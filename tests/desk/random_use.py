@@ -13,6 +13,7 @@ import threading
 import time
 import traceback
 from collections import Counter
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import shiboken6
@@ -118,7 +119,10 @@ class Watch:
 class RandomUser:
     """One seeded stream of gestures at one window."""
 
-    def __init__(self, window: MainWindow, seed: int, *, solid: bool = False) -> None:
+    def __init__(
+        self, window: MainWindow, seed: int, *, solid: bool = False, say: Callable[[str], object] = lambda words: None
+    ) -> None:
+        self.say = say
         self.w, self.rng, self.found, self.watch = window, random.Random(seed), Findings(), Watch()
         self._gestures = [
             (10, self.drag),
@@ -156,6 +160,7 @@ class RandomUser:
                 self._once(gesture.__name__, gesture)
                 if k % 200 == 0:
                     self._measure()
+                    self.say(f"{k}: {len(self.found.faults)} faults, slowest {self.found.slowest:.2f} s")
             self._measure()
         finally:
             sys.excepthook = hook
@@ -432,7 +437,7 @@ def main(seed: int, count: int) -> int:
     attend(window)
     window.show()
     window.fit()
-    user = RandomUser(window, seed)
+    user = RandomUser(window, seed, say=lambda words: print(words, flush=True))
     found = user.use(count)
     for place, times in user.watch.seen.most_common(12):
         print(times, place)
