@@ -10,7 +10,7 @@ import ezdxf
 import numpy as np
 import pytest
 
-from humble_loop.formats.bring_in import read_files
+from humble_loop.formats.bring_in import read_file, read_files
 from humble_loop.formats.errors import FormatError
 from tests.formats.landxml_text import landxml
 
@@ -182,3 +182,14 @@ def test_the_server_of_these_tests_hears_who_asks(server):
     with pytest.raises(urllib.error.HTTPError):
         urllib.request.urlopen(f"{url}/x")
     assert asked == ["/x"]
+
+
+def test_a_long_polyline_without_arcs_is_no_arc_without_end(tmp_path):
+    """A contour of a large site: more vertices than arcs may have chords."""
+    x = np.arange(21_000.0)
+    path = drawing(
+        tmp_path / "a.dxf",
+        lambda space: space.add_lwpolyline(np.column_stack([x, np.sin(x)]), dxfattribs={"elevation": 40}),
+    )
+    (line,) = read_file(path).lines
+    assert len(line.vertices) == 21_000

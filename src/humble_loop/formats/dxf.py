@@ -138,23 +138,23 @@ def _vertices(entity: Any, sag: float) -> Floats:
 
 
 def _chords(entity: Any, sag: float) -> float:
-    """How many chords the arcs of a line take; not finite where an arc is none."""
+    """How many chords the arcs of a line take, none where it has no arcs; not finite where an arc is none."""
     kind = entity.dxftype()
     if kind == "ARC":
         angle = math.radians((entity.dxf.end_angle - entity.dxf.start_angle) % 360.0 or 360.0)
         radius = abs(float(entity.dxf.radius))
-        return float(chords(radius * angle, 1.0 / radius, sag)) if radius > 0 else 1.0
+        return float(chords(radius * angle, 1.0 / radius, sag)) if radius > 0 else 0.0
     if kind == "LWPOLYLINE":
         rows = np.array(entity.get_points("xyb"), dtype=np.float64).reshape(-1, 3)
     elif kind == "POLYLINE" and entity.is_2d_polyline:
         rows = np.array([(*v.dxf.location.vec2, v.dxf.bulge) for v in entity.vertices], dtype=np.float64).reshape(-1, 3)
     else:
-        return 1.0
+        return 0.0
     bulge, chord = np.abs(rows[:, 2]), np.hypot(*(np.roll(rows[:, :2], -1, axis=0) - rows[:, :2]).T)
     with np.errstate(all="ignore"):
         radius = chord * (1.0 + bulge**2) / (4.0 * bulge)
         count = chords(radius * 4.0 * np.arctan(bulge), 1.0 / radius, sag)
-        return float(np.where((bulge > 0) & (chord > 0), count, 1.0).sum())
+        return float(np.where((bulge > 0) & (chord > 0), count, 0.0).sum())
 
 
 def _line(path: Path, bundle: Bundle, layer: str, number: int, vertices: Floats) -> None:

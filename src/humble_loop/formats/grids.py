@@ -54,8 +54,8 @@ def read_grid(path: Path, *, units: str = "m") -> Bundle:
             if data.width * data.height > _MOST_CELLS:
                 size = f"{data.width} × {data.height} cells"
                 raise FormatError(path, f"it has {size}, more than can be read at once; cut it to the site first")
-            places, values = _levels_in(path, data)
-            notes = _holes(path, data)[1]
+            holes, notes = _holes(path, data)
+            places, values = _levels_in(path, data, holes)
             plan = _metres(path, data.crs, units)
             unit = (data.units[0] or "").strip().lower()
     except (RasterioIOError, CRSError, ValueError) as error:
@@ -85,10 +85,11 @@ def _driver(path: Path) -> str:
     raise FormatError(path, "it is not an elevation grid; GeoTIFF and ASCII grids can be read")
 
 
-def _levels_in(path: Path, data: Any) -> tuple[Floats, Floats]:
-    """Places (n, 2) and levels (n,) of the cells that have one, strip by strip: a grid may be large and nearly empty."""
+def _levels_in(path: Path, data: Any, holes: Ints) -> tuple[Floats, Floats]:
+    """Places (n, 2) and levels (n,) of the cells outside ``holes`` that have one, strip by strip: a grid may be large and
+    nearly empty.
+    """
     places, values, count = [np.empty((0, 2))], [np.empty(0)], 0
-    holes = _holes(path, data)[0]
     strip = max(1, _AT_ONCE // data.width)
     for first in range(0, data.height, strip):
         window = Window(0, first, data.width, min(strip, data.height - first))
