@@ -203,6 +203,26 @@ sys.exit(app.exec())
     assert recover(lost).name == "just changed"
 
 
+def test_a_recovered_site_does_not_overwrite_what_was_saved_since_the_crash(drive, brickworks, tmp_path, monkeypatch):
+    file, asked = tmp_path / "job.hloop", []
+    save_site(brickworks, file)
+    d = drive()
+    d.window.files.open_path(file)
+    d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.75))
+    d.session.write_recovery()
+    next((tmp_path / "recovery").glob("*/running")).unlink()  # as if this process had died
+    (lost,) = lost_sessions(tmp_path / "recovery")
+    theirs = edits.set_pad(brickworks, "Kiln Court L1", 43.0)
+    save_site(theirs, file)
+    other = drive()
+    monkeypatch.setattr(QMessageBox, "question", lambda *a: QMessageBox.StandardButton.Open)
+    other.window.files.offer_recovery(lost)
+    answer(monkeypatch, "Cancel", asked)
+    assert not other.window.files.save()
+    assert "another window" in asked[0]
+    assert load_site(file).all(PadChoice) == theirs.all(PadChoice)
+
+
 def test_closing_properly_leaves_no_recovery_copy(drive, brickworks, tmp_path):
     d = drive(brickworks)
     d.session.do("Set pad", lambda s: edits.set_pad(s, "Kiln Court L2", 41.75))

@@ -239,7 +239,7 @@ class FileDesk(QObject):
             except FormatError as error:
                 self.tell("The copy cannot be read", str(error))
                 return
-            self._session.take(site, lost.original, saved=False)
+            self._session.take(site, lost.original, saved=False, stamp=lost.stamp)
             self._session.write_recovery()
             discard(lost)
             self.taken.emit()

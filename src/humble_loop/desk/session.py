@@ -77,14 +77,13 @@ class Session(QObject):
     def open(self, path: Path) -> None:
         """Open a site file. Raises FormatError and keeps the present site when it cannot be read."""
         stamp = stamp_of(path)  # before it is read: what is written while it is read is noticed as well
-        self.take(load_site(path), path)
-        self._stamp = stamp
+        self.take(load_site(path), path, stamp=stamp)
 
-    def take(self, site: Site, path: Path | None = None, *, saved: bool = True) -> None:
-        """Start afresh with ``site``."""
+    def take(self, site: Site, path: Path | None = None, *, saved: bool = True, stamp: Stamp | None = None) -> None:
+        """Start afresh with ``site``; ``stamp`` is that of its file as it was read."""
         self._undo.clear()
         self._redo.clear()
-        self.site, self.path, self._base, self._stamp = site, path, None, None
+        self.site, self.path, self._base, self._stamp = site, path, None, stamp
         self._saved = site if saved else new_site()
         self.opened = object()
         self.engine = Engine(site)
@@ -119,7 +118,7 @@ class Session(QObject):
         """Put the present site on disk for the next start, should this one end badly."""
         if self._recovery and self.unsaved and self._base is None:
             try:
-                self._recovery.write(self.site, self.path)
+                self._recovery.write(self.site, self.path, self._stamp)
             except OSError as error:
                 self.said.emit(f"The recovery copy cannot be written ({error.strerror or error}); save soon")
 

@@ -22,7 +22,7 @@ from typing import IO
 import numpy as np
 
 from humble_loop.formats.errors import FormatError
-from humble_loop.formats.safe_write import is_held, write_safely
+from humble_loop.formats.safe_write import Stamp, is_held, write_safely
 from humble_loop.formats.site_file import site_from_json, site_json
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.model import Ground
@@ -34,12 +34,15 @@ _BEGINNING = 60.0  # seconds in which a session that is just beginning has writt
 
 @dataclass(frozen=True)
 class Lost:
-    """A session that did not end properly: its folder, the file it was working on, and when it last wrote."""
+    """A session that did not end properly: its folder, the file it was working on with the stamp that this had then, and
+    when it last wrote.
+    """
 
     folder: Path
     original: Path | None
     name: str
     when: float
+    stamp: Stamp | None = None
 
 
 class Recovery:
@@ -51,7 +54,7 @@ class Recovery:
         self._written: list[tuple[Surface, str]] = []
         self._running: int | None = None  # open, and with it the lock, as long as the process lives
 
-    def write(self, site: Site, original: Path | None) -> None:
+    def write(self, site: Site, original: Path | None, stamp: Stamp | None = None) -> None:
         """Put the site as it is now on disk. Raises OSError when the disk refuses.
 
         Arrays have names of their own, never used again, and ``site.json`` says which it means: at every instant it
@@ -59,7 +62,12 @@ class Recovery:
         """
         self._take_place()
         names = {ground.id: self._surface(ground.surface) for ground in site.all(Ground)}
-        facts = {"original": str(original) if original else None, "name": site.name, "when": time.time()}
+        facts = {
+            "original": str(original) if original else None,
+            "name": site.name,
+            "when": time.time(),
+            "stamp": stamp,
+        }
         self._put("session.json", json.dumps(facts))
         self._put("site.json", site_json(site, surfaces=names))
 
@@ -131,7 +139,8 @@ def _lost(folder: Path) -> Lost:
     try:
         data = json.loads((folder / "session.json").read_text(encoding="utf-8"))
         original = Path(data["original"]) if data["original"] else None
-        return Lost(folder, original, str(data["name"]), float(data["when"]))
+        stamp = Stamp(*map(int, data["stamp"])) if data.get("stamp") else None
+        return Lost(folder, original, str(data["name"]), float(data["when"]), stamp)
     except (OSError, ValueError, KeyError, TypeError):
         return Lost(folder, None, "A site", (folder / "site.json").stat().st_mtime)
 
