@@ -31,7 +31,9 @@ def main() -> int:
 
         for ending in _ENDED_BY:
             signal.signal(ending, end)
-        return _said(cli.run(arguments))
+        code = _said(cli.run(arguments))
+        sys.stderr.flush()
+        os._exit(code)  # what was worked out is not taken apart first, which takes long for a large site
     from humble_loop.desk.app import run
 
     return run(arguments)

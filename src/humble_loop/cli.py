@@ -31,6 +31,7 @@ from humble_loop.whole.tables import table, tables
 from humble_loop.whole.trail import Step, trail_at
 
 _LONGEST_LINE = 800
+_to_the_end: list[Engine] = []  # not taken apart before the program ends: that takes long for a large site
 COMMANDS = ("new", "report", "probe", "check", "export", "schema")
 
 
@@ -276,9 +277,11 @@ def _check(options: argparse.Namespace) -> int:
 
 def _export(options: argparse.Namespace) -> int:
     target: Path = options.to
-    gc.disable()  # all results stay to the end: looking for what could go takes a twentieth of the time
+    q = Engine(load_site(options.file))
+    _to_the_end.append(q)
+    gc.disable()  # all results stay: looking for what could go takes a twentieth of the time
     try:
-        export(delivery(Engine(load_site(options.file)), processes_at_hand()), target)
+        export(delivery(q, processes_at_hand()), target)
     except OSError as error:
         raise FormatError(target, f"it cannot be written ({error.strerror or error}); choose another place") from None
     finally:

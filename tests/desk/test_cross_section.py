@@ -7,6 +7,7 @@ import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
+from humble_loop.desk.drawing import cross_view
 from humble_loop.desk.session import Station
 from humble_loop.desk.stretch_button import StretchButton
 from humble_loop.kinds.street import StreetLine, Vip
@@ -109,3 +110,18 @@ def test_an_existing_street_and_a_head_say_what_is_shown(drive, brickworks, cour
     _, view = shown(drive, court, "court", 1000.0)
     assert "the surface is cut" in view.band._words
     assert [p.texts[0] for p, _ in view.band.columns] == ["crown", "edge", "edge"]
+
+
+def test_while_something_is_dragged_the_section_follows_and_batters_when_the_hand_rests(drive, court):
+    d, view = shown(drive, court, "through", 30.0)
+    assert view._made.names.count("toe") == 2
+    section = d.window.long_section
+    handle = next(h for h in section.handles.handles if h.title.endswith("VIP 1"))
+    above = (handle.place[0], handle.place[1] + 0.5)
+    d.drag(section, handle.place, above, release=False)
+    assert view._made.names.count("toe") == 0
+    assert view._made.words == "batters follow when the hand rests"
+    d.qtbot.waitUntil(lambda: view._made.names.count("toe") == 2, timeout=5000)
+    assert view._made.words == ""
+    assert np.array_equal(view._made.design, cross_view(d.session.engine, "through", 30.0).design)
+    d.release(section, above)

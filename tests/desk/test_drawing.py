@@ -3,15 +3,16 @@
 import numpy as np
 import pytest
 import shapely
+from PySide6.QtCore import QRectF
 
 from humble_loop.desk.drawing import cross_view, details, fine_lines, outline, section_view
-from humble_loop.desk.layers import Label, LabelLayer, in_tiles
+from humble_loop.desk.layers import Label, LabelLayer, StrokeLayer, in_tiles
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street import Bend, StreetLine, Vip
 from humble_loop.kinds.street.plan import chain_of
 from humble_loop.kinds.street.show import snap_to_street
-from humble_loop.lines.describe import joined_up
+from humble_loop.lines.describe import Stroke, joined_up
 from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.line import ThingId
 from humble_loop.site.libraries import new_site
@@ -253,3 +254,28 @@ def test_many_lines_are_painted_in_lots_that_lie_together():
     assert max(across) < 1000 / np.sqrt(len(tiles)) + 30
     few = joined_up(lines[:50])
     assert [t is few for t in in_tiles(few)] == [True]
+
+
+def test_a_layer_shows_what_is_in_view_whatever_came_and_went_before(qtbot):
+    rng = np.random.default_rng(3)
+    layer, kept = StrokeLayer(1.0, lambda theme, role: None), {}
+    view = QRectF(0.0, 0.0, 50.0, 50.0)
+    for _ in range(400):
+        key = int(rng.integers(0, 60))
+        if rng.random() < 0.2:
+            kept.pop(key, None)
+            layer.keep_only(set(kept))
+        else:
+            at = rng.uniform(-30, 70, 2)
+            kept[key] = [Stroke("lip", at + [[0.0, 0.0], [5.0, 3.0 + k]]) for k in range(int(rng.integers(0, 4)))]
+            layer.show_strokes(key, kept[key])
+    wanted = [
+        s.points
+        for strokes in kept.values()
+        for s in strokes
+        if (s.points.max(0) >= 0).all() and (s.points.min(0) <= 50).all()
+    ]
+    shown = [path.boundingRect() for _, path in layer._in_view(view, 0.0)]
+    assert len(wanted) > 10
+    assert sorted((b.left(), b.bottom()) for b in shown) == pytest.approx(sorted((p[0, 0], p[1, 1]) for p in wanted))
+    assert [len(layer.lines_of(k)) for k in kept] == [len(s) for s in kept.values()]

@@ -20,8 +20,7 @@ def test_it_stands_in_index_plan_strip_and_find_box(d):
     titles = [head.text(0) for head in d.window.index._heads()]
     assert "Plinths (1)" in titles
     assert "Plinth one" in [i.text(0) for i in d.window.index._items()]
-    _, paths, _ = d.window.plan.drawing.strokes._kept[ONE]
-    assert [role for role, _ in paths] == ["plinth edge"]
+    assert [role for role, _ in d.window.plan.drawing.strokes.lines_of(ONE)] == ["plinth edge"]
     d.click(d.window.plan, (40.0, 12.0))
     assert d.session.thing == ONE
     d.window.strip.repaint()

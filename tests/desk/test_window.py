@@ -47,9 +47,9 @@ def test_a_site_is_drawn_at_once_with_nothing_chosen(drive, brickworks):
     assert d.session.chosen == Chosen()
     lots = [t for t in d.window.plan.drawing.drawn if t.kind == "lot"]
     assert len([t for t in lots if t.id.startswith("kiln-court-")]) == 10
-    _, paths, boxes = d.window.plan.drawing.strokes._kept[ThingId("street", "kiln-court")]
+    paths = d.window.plan.drawing.strokes.lines_of(ThingId("street", "kiln-court"))
     assert {"centreline", "left lip", "right lip", "boundary"} <= {role for role, _ in paths}
-    assert (boxes[:, 1] - boxes[:, 0]).max() > 90
+    assert max(path.boundingRect().width() for _, path in paths) > 90
     assert d.window.index.tree.topLevelItemCount() == 6
 
 
@@ -694,7 +694,7 @@ def test_reversing_and_removing_from_facts(drive, court):
     next(b for b in d.window.facts._rows.findChildren(QPushButton) if b.text() == "Remove Through").click()
     assert d.site.find(Street, "through") is None
     d.settle()
-    assert ThingId("street", "through") not in d.window.plan.drawing.strokes._kept
+    assert not d.window.plan.drawing.strokes.lines_of(ThingId("street", "through"))
 
 
 def test_a_long_sentence_in_the_status_line_shows_its_beginning_and_ends_in_an_ellipsis(drive, court):

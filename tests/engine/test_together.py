@@ -69,6 +69,23 @@ def test_each_process_works_its_share_out_and_knows_what_the_others_found():
     assert out == ["True", "[75, 1875] 2 2406 []"]  # 3 × 25, 3 × 625; 3 × (19² + 21²)
 
 
+def test_who_is_done_takes_shares_that_others_have_not_begun():
+    """Also those of one that has died: only what it had begun is left."""
+    assert said("""
+        @query
+        def slow(q, k):
+            if os.getpid() != first:
+                time.sleep(0.2)
+                if k == 9:
+                    os._exit(1)
+            return (k, os.getpid())
+        ask_together(q, 2, [lambda q: [[(slow, k)] for k in range(16)]])
+        print([slow(q, k)[0] for k in range(16)] == list(range(16)))
+        ours = [k for k in range(16) if slow(q, k)[1] == first]
+        print(ours[:8] == list(range(8)), len(ours) >= 14)
+    """) == ["True", "True True"]
+
+
 def test_what_fails_fails_for_whoever_asks():
     assert said("""
         ask_together(q, 2, [lambda q: [[(square, 1)], [(square, 13), (square, 2)]]])

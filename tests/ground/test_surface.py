@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from humble_loop.geometry.chain import Chain, Element
+from humble_loop.ground import grid
 from humble_loop.ground.build import CannotTriangulate, build_surface, peel, spikes
 from humble_loop.ground.contour import contour_lines, contour_segments
 from humble_loop.ground.cut import Lost, without
@@ -302,3 +303,16 @@ def test_what_triangles_lose_is_taken_from_them_alone():
     assert rest.levels(kept) == pytest.approx(1.0 + 0.1 * kept.sum(axis=1), abs=1e-12)
     middle = rest.points[rest.triangles].mean(axis=1)
     assert (owner == ground.find(middle)).all()
+
+
+def test_both_ways_of_listing_triangles_by_cell_are_one(monkeypatch):
+    ground = rolling_ground()
+    pairs = np.unique(np.random.default_rng(5).integers(0, [300, 40], (2000, 2)), axis=0)[:, ::-1]  # by triangle
+    first, members = grid._in_rows(pairs[:, 0], pairs[:, 1], (40, 300))
+    for k in range(40):
+        assert members[first[k] : first[k + 1]].tolist() == pairs[pairs[:, 0] == k, 1].tolist()
+    monkeypatch.setattr(grid, "_MANY", 0)
+    again = grid._in_rows(pairs[:, 0], pairs[:, 1], (40, 300))
+    assert np.array_equal(first, again[0])
+    assert np.array_equal(members, again[1])
+    assert np.abs(Surface(ground.points, ground.triangles).levels(ground.points) - ground.points[:, 2]).max() < 1e-9

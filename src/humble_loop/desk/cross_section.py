@@ -78,7 +78,12 @@ class CrossSection(DrawingView):
             self.band.show_figures((), (), (), "choose a street to see its cross section")
             return
         s = self._chainage(line.chain.total)
-        made = self._made = cross_view(q, street, s)
+        if self.session.dragging:
+            self._show(street, s, cross_view(q, street, s, batters=False))
+        self._show(street, s, cross_view(q, street, s))
+
+    def _show(self, street: str, s: float, made: CrossView) -> None:
+        self._made = made
         self._ground.setData(made.ground[:, 0], made.ground[:, 1])
         self._design.setData(made.design[:, 0], made.design[:, 1])
         # Another place is shown at its own scale; nothing rescales while something is dragged.

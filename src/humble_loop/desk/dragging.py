@@ -82,6 +82,7 @@ class Dragging(QObject):
         self._place, self._at = place, at
         if not self._text:
             self._soon.start()
+            self._session.drag_moved.emit()
 
     def _move_now(self) -> None:
         if self.handle is None or self._place is None or self._text:

@@ -170,8 +170,11 @@ _CUT_REACH = 18.0  # metres to either side of a cut through the surface: a bulb'
 _MOST_REACH = 80.0  # metres to either side at most
 
 
-def cross_view(q: Engine, street: str, chainage: float) -> CrossView:
-    """The cross section of a street: its own lines where they run, else a cut through the finished surface."""
+def cross_view(q: Engine, street: str, chainage: float, *, batters: bool = True) -> CrossView:
+    """The cross section of a street: its own lines where they run, else a cut through the finished surface.
+
+    Batters meet those of other streets: they may take long, and are left out on request.
+    """
     s = float(np.clip(chainage, 0.0, chain_of(q, street).total))
     made = q.attempt(line, StreetLine(street))
     crown = float("nan") if isinstance(made, Unsolved) else float(made.rule.levels([s])[0])
@@ -182,8 +185,8 @@ def cross_view(q: Engine, street: str, chainage: float) -> CrossView:
     if not np.isfinite(crown):
         return _view(q, street, s, none, (), crown, "its grade line does not reach here")
     if all(a - 1e-6 <= s <= b + 1e-6 for a, b in own.values()):
-        design, names = _own_section(q, street, s, crown)
-        return _view(q, street, s, design, names, crown, "")
+        design, names = _own_section(q, street, s, crown, batters)
+        return _view(q, street, s, design, names, crown, "" if batters else "batters follow when the hand rests")
     design = _cut(q, *_across(q, street, s, _CUT_REACH))
     names = tuple("crown" if abs(d[0]) < 1e-9 else "" for d in design)
     known = np.flatnonzero(np.isfinite(design[:, 1]))
@@ -208,7 +211,7 @@ def _across(q: Engine, street: str, s: float, reach: float) -> tuple[Floats, Flo
     return chain_of(q, street).points_at(np.full_like(offsets, s), offsets), offsets
 
 
-def _own_section(q: Engine, street: str, s: float, crown: float) -> tuple[Floats, tuple[str, ...]]:
+def _own_section(q: Engine, street: str, s: float, crown: float, batters: bool) -> tuple[Floats, tuple[str, ...]]:
     points, names = [(0.0, crown)], ["crown"]
     for side in SIDES:
         found: list[tuple[float, float]] = []
@@ -221,7 +224,7 @@ def _own_section(q: Engine, street: str, s: float, crown: float) -> tuple[Floats
                 continue
             found.append((-made.plan.offset.one(s), float(made.rule.levels([s])[0])))
             words.append(id.point)
-        toe = _toe(q, street, side, s)
+        toe = _toe(q, street, side, s) if batters else None
         if toe is not None and found and len(words) > 1:
             found.append(toe)
             words.append("toe")

@@ -11,21 +11,32 @@ from humble_loop.desk.session import Session
 from humble_loop.engine.query import Cancelled
 
 _PATIENCE = 0.3  # seconds that a view may hold the hand up before it goes on in pieces
+_BRIEFLY = 0.008  # seconds that it may while something is dragged elsewhere
 _AGAIN = 40  # milliseconds between two pieces
+_REST = 120  # milliseconds without a move until a hand that drags is said to rest
 _APART = 0.15  # seconds between two refreshes of a view that follows
 _SHARE = 1 / 20  # of the time that a view that follows may take of a drag
 
 
 class InTime(QObject):
-    """Refreshes a view in pieces where it takes long: what is not worked out in time is gone on with a moment later."""
+    """Refreshes a view in pieces where it takes long: what is not worked out in time is gone on with a moment later.
 
-    def __init__(self, session: Session, refresh: Callable[[], object], parent: QObject) -> None:
+    While something is dragged that is not ``mine``, the view's own, the moment is when the hand rests.
+    """
+
+    def __init__(
+        self, session: Session, refresh: Callable[[], object], parent: QObject, mine: Callable[[], bool] = lambda: False
+    ) -> None:
         super().__init__(parent)
-        self._session, self._refresh = session, refresh
+        self._session, self._refresh, self._mine = session, refresh, mine
         self._again = QTimer(self)
         self._again.setSingleShot(True)
-        self._again.setInterval(_AGAIN)
         self._again.timeout.connect(self.now)
+        session.drag_moved.connect(self._wait)
+
+    def _wait(self) -> None:
+        if self._again.isActive():
+            self._again.start(_REST)
 
     @property
     def busy(self) -> bool:
@@ -35,11 +46,12 @@ class InTime(QObject):
     def now(self) -> None:
         """Refresh, or begin to."""
         self._again.stop()
+        led = self._session.dragging and not self._mine()
         try:
-            with self._session.engine.within(_PATIENCE):
+            with self._session.engine.within(_BRIEFLY if led else _PATIENCE):
                 self._refresh()
         except Cancelled:
-            self._again.start()
+            self._again.start(_REST if led else _AGAIN)
 
 
 class Follower(QObject):
@@ -61,6 +73,7 @@ class Follower(QObject):
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(self._catch_up)
         session.changed.connect(self._on_changed)
+        session.drag_moved.connect(self._wait)
         session.drag_painted.connect(self._on_painted)
 
     def _on_changed(self) -> None:
@@ -69,10 +82,15 @@ class Follower(QObject):
         else:
             self._behind = True
 
+    def _wait(self) -> None:
+        if self._soon.isActive():
+            self._soon.start(_REST)  # the frame of this move comes first
+
     def _on_painted(self) -> None:
         if self._behind:
             due = self._last + max(self._apart, self._took / _SHARE) - time.monotonic()
-            self._soon.start(max(0, round(1000 * due)))  # also when the hand then rests
+            # Right after a frame, when there is most time until the next, or when the hand rests.
+            self._soon.start(0 if due <= 0 else max(_REST, round(1000 * due)))
 
     def _catch_up(self) -> None:
         self._behind, self._last = False, time.monotonic()

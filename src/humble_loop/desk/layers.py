@@ -277,9 +277,10 @@ class StrokeLayer(Layer):
     def __init__(self, z: float, pens: Callable[[Theme, str], tuple[QPen, float]]) -> None:
         super().__init__()
         self._pens = pens
-        self._kept: dict[Hashable, tuple[object, list[tuple[str, QPainterPath]], Floats]] = {}
-        self._shown: list[tuple[str, QPainterPath]] = []
-        self._boxes: Floats | None = None  # left, right, bottom and top of each; None when they are to be listed anew
+        self._kept: dict[Hashable, tuple[object, list[int]]] = {}  # what was shown, and where its pieces are listed
+        self._pieces: list[tuple[str, QPainterPath] | None] = []  # a place whose piece is gone is free for another
+        self._boxes = np.full((64, 4), np.nan)  # left, right, bottom and top of each; of free places NaN
+        self._free: list[int] = []
         self.setZValue(z)
 
     def show_strokes(self, key: Hashable, strokes: Sequence[Stroke]) -> None:
@@ -287,30 +288,51 @@ class StrokeLayer(Layer):
         old = self._kept.get(key)
         if old is not None and old[0] is strokes:
             return
+        if old is not None:
+            self._drop(old[1])
         pieces = [(s.role, _path(points)) for s in strokes if len(s.points) > 1 for points in in_tiles(s.points)]
-        boxes = [(b.left(), b.right(), b.top(), b.bottom()) for b in (path.boundingRect() for _, path in pieces)]
-        self._kept[key] = strokes, pieces, np.array(boxes).reshape(-1, 4)
-        self._boxes = None
+        self._kept[key] = strokes, [self._put(piece) for piece in pieces]
         self.update()
 
     def keep_only(self, keys: set[Hashable]) -> None:
         """Drop the lines of things that are gone."""
         gone = [k for k in self._kept if k not in keys]
         for key in gone:
-            del self._kept[key]
+            self._drop(self._kept.pop(key)[1])
         if gone:
-            self._boxes = None
             self.update()
+
+    def lines_of(self, key: Hashable) -> list[tuple[str, QPainterPath]]:
+        """The lines that are shown of one thing, by role."""
+        _, places = self._kept.get(key, (None, []))
+        return [piece for place in places if (piece := self._pieces[place]) is not None]
+
+    def _put(self, piece: tuple[str, QPainterPath]) -> int:
+        """List a piece with its box, so that a change to one street costs nothing for the others; returns its place."""
+        if self._free:
+            place = self._free.pop()
+            self._pieces[place] = piece
+        else:
+            place = len(self._pieces)
+            self._pieces.append(piece)
+            if place == len(self._boxes):
+                self._boxes = np.concatenate([self._boxes, np.full_like(self._boxes, np.nan)])
+        box = piece[1].boundingRect()
+        self._boxes[place] = box.left(), box.right(), box.top(), box.bottom()
+        return place
+
+    def _drop(self, places: list[int]) -> None:
+        for place in reversed(places):  # the next pieces take them in the same order
+            self._pieces[place] = None
+            self._boxes[place] = np.nan
+            self._free.append(place)
 
     def _in_view(self, view: QRectF, least: float) -> list[tuple[str, QPainterPath]]:
         """The paths that a view shows, without those smaller than ``least`` metres."""
-        if self._boxes is None:
-            self._shown = [piece for _, pieces, _ in self._kept.values() for piece in pieces]
-            self._boxes = np.concatenate([np.empty((0, 4)), *(boxes for _, _, boxes in self._kept.values())])
-        left, right, low, high = self._boxes.T
+        left, right, low, high = self._boxes[: len(self._pieces)].T
         seen = (left <= view.right()) & (right >= view.left()) & (low <= view.bottom()) & (high >= view.top())
         seen &= (right - left >= least) | (high - low >= least)
-        return [self._shown[i] for i in np.flatnonzero(seen)]
+        return [piece for i in np.flatnonzero(seen) if (piece := self._pieces[i]) is not None]
 
     def draw(self, painter: QPainter) -> None:
         if self.theme is None:

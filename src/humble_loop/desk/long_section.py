@@ -55,7 +55,7 @@ class LongSection(DrawingView):
         self.plotItem.getAxis("bottom").setHeight(20)
         self.hovered.connect(self._on_hover)
         self.clicked.connect(self._on_click)
-        self.in_time = InTime(session, self._refresh, self)
+        self.in_time = InTime(session, self._refresh, self, lambda: self.dragging.active)
         self._follower = Follower(session, self.refresh, self, lambda: self.dragging.active)
         session.chosen_changed.connect(self._on_chosen)
         session.cursor_moved.connect(self._on_cursor)

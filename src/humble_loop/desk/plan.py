@@ -33,7 +33,7 @@ from humble_loop.lines.describe import Handle, Place
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import ThingId, line_plan
 from humble_loop.lines.standing import kinds
-from humble_loop.whole.things import things_of
+from humble_loop.whole.things import things_by_street, things_of
 
 _SOON, _PAUSE = 25, 110  # milliseconds until the rest is shown: after a change, and when a drag pauses
 _PATIENCE = 0.3  # seconds that a change may hold the hand up; what is not shown by then comes in pieces
@@ -135,7 +135,8 @@ class PlanView(DrawingView):
         street = self.session.street if self.sketch is None else self.sketch.id
         if not street:
             return ()
-        return tuple(t for key in singly if key != "lot" for t in things_of(q, key) if _concerns(t, street))
+        # What meets it elsewhere is drawn when there is time.
+        return tuple(t for key in singly if key != "lot" for t in things_by_street(q, key).get(street, ()))
 
     def _handles(self) -> list[Handle]:
         thing, q = self.session.thing, self.session.engine
@@ -279,8 +280,3 @@ class PlanView(DrawingView):
             event.accept()
             return True
         return super().event(event)
-
-
-def _concerns(thing: ThingId, street: str) -> bool:
-    """Whether a thing is a street or stands on it; what meets it elsewhere is drawn when there is time."""
-    return thing.id == street or thing.id.startswith(f"{street}:")

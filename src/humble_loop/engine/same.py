@@ -11,26 +11,28 @@ import numpy as np
 T = TypeVar("T")
 _SEALED = "_sealed"
 _PLAIN = frozenset({float, int, str, bool, type(None), np.float64})  # nothing in them to seal
+_PLAIN_WORDS = frozenset({"float", "int", "str", "bool", "None", float, int, str, bool})  # as fields are declared
 
 
 def same(a: Any, b: Any) -> bool:
     """Whether two results are equal in every value; arrays by content (NaN equals NaN), dataclasses by field."""
     if a is b:
         return True
+    kind = type(a)
     if isinstance(a, np.ndarray) or isinstance(b, np.ndarray):
         if not (isinstance(a, np.ndarray) and isinstance(b, np.ndarray)) or a.shape != b.shape or a.dtype != b.dtype:
             return False
         return bool(np.array_equal(a, b, equal_nan=a.dtype.kind == "f"))
-    if type(a) is not type(b):
+    if kind is not type(b):
         return False
-    if dataclasses.is_dataclass(a) and not isinstance(a, type):
-        return all(same(getattr(a, f.name), getattr(b, f.name)) for f in dataclasses.fields(a) if f.compare)
+    if kind in _PLAIN:
+        return bool(a == b) or bool(a != a and b != b)
     if isinstance(a, (tuple, list)):
-        return len(a) == len(b) and all(same(x, y) for x, y in zip(a, b, strict=True))
+        return len(a) == len(b) and all(map(same, a, b))
     if isinstance(a, dict):
         return a.keys() == b.keys() and all(same(v, b[k]) for k, v in a.items())
-    if isinstance(a, float) and a != a:
-        return bool(b != b)
+    if dataclasses.is_dataclass(kind):
+        return all(same(getattr(a, name), getattr(b, name)) for name in _compared(kind))
     return bool(a == b)
 
 
@@ -55,6 +57,13 @@ def sealed(value: T) -> T:
 
 
 @cache
+def _compared(kind: type) -> tuple[str, ...]:
+    """The fields of a dataclass by which it is compared."""
+    return tuple(f.name for f in dataclasses.fields(kind) if f.compare)
+
+
+@cache
 def _field_names(kind: type) -> tuple[str, ...]:
-    """The fields of a dataclass; none of anything else."""
-    return tuple(f.name for f in dataclasses.fields(kind)) if dataclasses.is_dataclass(kind) else ()
+    """The fields of a dataclass that may hold an array, at any depth; none of anything else."""
+    fields = dataclasses.fields(kind) if dataclasses.is_dataclass(kind) else ()
+    return tuple(f.name for f in fields if f.type not in _PLAIN_WORDS)

@@ -1,8 +1,10 @@
 """Several processes working one site out together, where all of it is wanted at once and nothing will change.
 
-Python works in one thread at a time, so the work is shared by processes. Each begins as a copy of the first one, works
-out its own share of every round of questions, and then is told what the others found: it rests on that in the next
-round. What all of them need is worked out by each. Where a helper fails, its share is left to whoever asks later.
+Python works in one thread at a time, so the work is shared by processes. Each begins as a copy of the first one and in
+every round works out shares of the questions: those of its own stretch, since neighbours rest on much the same, and when
+these are done what others have not begun, since one may be slower. Then it is told what the others found: it rests on
+that in the next round. What all of them need is worked out by each. Where a helper fails in a share, that is left to
+whoever asks later.
 """
 
 from __future__ import annotations
@@ -19,9 +21,11 @@ from typing import Any
 from humble_loop.engine.query import Engine, Key, Unsolved
 
 _MOST = 4
+SLICES = 8  # shares for each process in a round: many enough to even out who is slower, few enough to keep neighbours
 Share = list[Key]  # questions, each a query and its arguments
 Answers = list[tuple[Any] | None]  # one for each question; None for one that cannot be answered
-Round = Callable[[Engine], list[Share]]  # one share for each process; the same in all of them
+Round = Callable[[Engine], list[Share]]  # the same in all processes; at most ``SLICES`` shares for each of them
+Found = dict[int, Answers]  # by the share's place in its round
 
 
 def processes_at_hand() -> int:
@@ -35,28 +39,83 @@ def ask_together(q: Engine, processes: int, rounds: Sequence[Round]) -> None:
     Only for a process of one thread, as the command line is, and for an engine that stays on its site.
     """
     context = multiprocessing.get_context("fork")
+    queues = [_Queue() for _ in range(processes)]
     helpers: list[tuple[ForkProcess, Connection]] = []
     for k in range(1, processes):
         here, there = context.Pipe()
         ours = [here, *(pipe for _, pipe in helpers)]
-        process = context.Process(target=_help, args=(q, k, rounds, there, ours), daemon=True)
+        process = context.Process(target=_help, args=(q, k, rounds, queues, there, ours), daemon=True)
         process.start()
         there.close()
         helpers.append((process, here))
     try:
-        for shares in (ask(q) for ask in rounds):
-            found: list[Answers] = [_answers(q, shares[0])]
+        for queue in queues:
+            queue.fill()
+        for ask in rounds:
+            shares = ask(q)
+            found = [_work(q, shares, 0, queues)]
             found += [_received(pipe) for _, pipe in helpers]
-            for share, answers in zip(shares, found):
-                _adopt(q, share, answers)
+            _adopt(q, shares, found)
+            for queue in queues:
+                queue.fill()  # before anybody begins the next round
             for k, (_, pipe) in enumerate(helpers, 1):
                 with suppress(OSError):  # a helper that is gone needs no answers
-                    _send(pipe, [[] if j == k else answers for j, answers in enumerate(found)])
+                    _send(pipe, [answers for j, answers in enumerate(found) if j != k])
     finally:
         for process, pipe in helpers:
             pipe.close()
             process.join(1.0)
             process.kill()
+        for queue in queues:
+            queue.close()
+
+
+class _Queue:
+    """The numbers of the shares of one process's stretch that nobody has begun; the first is always its own.
+
+    A pipe that all processes read from: a number is got by one of them only, also where another has died.
+    """
+
+    def __init__(self) -> None:
+        self._out, self._in = os.pipe()
+        os.set_blocking(self._out, False)
+
+    def fill(self) -> None:
+        """Put the numbers of a round in. The round before has ended: nobody takes any."""
+        while self.take() is not None:
+            pass
+        os.write(self._in, bytes(range(1, SLICES)))
+
+    def take(self) -> int | None:
+        """One of the numbers; None when there are none left."""
+        try:
+            return os.read(self._out, 1)[0]
+        except BlockingIOError:
+            return None
+
+    def close(self) -> None:
+        """Be done with it."""
+        os.close(self._out)
+        os.close(self._in)
+
+
+def _work(q: Engine, shares: Sequence[Share], k: int, queues: Sequence[_Queue]) -> Found:
+    """Work out shares as the k-th process: those of its own stretch, then those of others."""
+    each = -(-len(shares) // len(queues))
+    assert each <= SLICES
+    found: Found = {}
+
+    def answer(stretch: int, number: int | None) -> None:
+        place = stretch * each + (number or 0)
+        if number is not None and number < each and place < len(shares):
+            made = [q.attempt(what, *args) for what, *args in shares[place]]
+            found[place] = [None if isinstance(answer, Unsolved) else (answer,) for answer in made]
+
+    answer(k, 0)
+    for stretch in [*range(k, len(queues)), *range(k)]:
+        while (number := queues[stretch].take()) is not None:
+            answer(stretch, number)
+    return found
 
 
 def aside(work: Callable[[], bytes], processes: int) -> Callable[[], bytes]:
@@ -91,7 +150,9 @@ def aside(work: Callable[[], bytes], processes: int) -> Callable[[], bytes]:
     return result
 
 
-def _help(q: Engine, k: int, rounds: Sequence[Round], pipe: Connection, ours: list[Connection]) -> None:
+def _help(
+    q: Engine, k: int, rounds: Sequence[Round], queues: Sequence[_Queue], pipe: Connection, ours: list[Connection]
+) -> None:
     """What the k-th helper does, as long as there is somebody to help. ``ours`` are the ends of pipes that are not its."""
     for end in ours:
         end.close()
@@ -100,21 +161,16 @@ def _help(q: Engine, k: int, rounds: Sequence[Round], pipe: Connection, ours: li
     with suppress(BaseException):  # what stops it, an interrupt say, is told by the first process if at all
         for ask in rounds:
             shares = ask(q)
-            _send(pipe, _answers(q, shares[k]))
-            for share, answers in zip(shares, _received(pipe)):
-                _adopt(q, share, answers)
+            _send(pipe, _work(q, shares, k, queues))
+            _adopt(q, shares, _received(pipe))
 
 
-def _answers(q: Engine, share: Share) -> Answers:
-    made = [q.attempt(what, *args) for what, *args in share]
-    return [None if isinstance(answer, Unsolved) else (answer,) for answer in made]
-
-
-def _adopt(q: Engine, share: Share, answers: Answers) -> None:
+def _adopt(q: Engine, shares: Sequence[Share], found: Sequence[Found]) -> None:
     """Take answers as known; failures are left to be met by whoever asks."""
-    for key, answer in zip(share, answers):
-        if answer is not None:
-            q.adopt(key, answer[0])
+    for place, answers in ((place, answers) for one in found for place, answers in one.items()):
+        for key, answer in zip(shares[place], answers):
+            if answer is not None:
+                q.adopt(key, answer[0])
 
 
 def _send(pipe: Connection, answers: object) -> None:
@@ -125,4 +181,4 @@ def _received(pipe: Connection) -> Any:
     try:
         return pickle.loads(pipe.recv_bytes())
     except (EOFError, OSError):
-        return []
+        return {}

@@ -213,8 +213,9 @@ def write_dxf(site: Delivery, path: Path) -> None:
         drawing.layers.add(name, color=_COLOURS.get(name, 7))
     for alignment in site.alignments:
         _write_centreline(space, alignment)
-    handle, owner = drawing.entitydb.handles.next, space.layout_key
-    reserved = [handle() for _ in site.finished.triangles]
+    handles, owner = drawing.entitydb.handles, space.layout_key
+    handle, reserved = handles.next, int(str(handles), 16)
+    handles.reset(f"{reserved + len(site.finished.triangles):X}")
     faces = site.aside(lambda: "".join(_faces(site.finished, reserved, owner)).encode())
     try:
         contours = contour_lines(site.finished, site.contour_interval)
@@ -290,14 +291,14 @@ def _text(land: Land, handle: Callable[[], str], owner: str) -> str:
     return f"{_entity('TEXT', handle(), owner, 'lot')}100\nAcDbText\n{at}100\nAcDbText\n"
 
 
-def _faces(surface: Surface, handles: list[str], owner: str) -> list[str]:
-    """3D faces. A point stands in about six of them: its text is made once for each of a face's four places."""
+def _faces(surface: Surface, reserved: int, owner: str) -> list[str]:
+    """3D faces, with the handles from ``reserved`` on. A point stands in about six of them: its text is made once for each of a face's four places."""
     head, body = _entity("3DFACE", "\0", owner, "finished surface").split("\0")
     points = [(f"{e:.9f}", f"{n:.9f}", f"{z:.9f}") for e, n, z in surface.points.tolist()]
     first, second, third, fourth = ([f" 1{k}\n{e}\n 2{k}\n{n}\n 3{k}\n{z}\n" for e, n, z in points] for k in range(4))
     return [
-        f"{head}{handle}{body}100\nAcDbFace\n{first[a]}{second[b]}{third[c]}{fourth[c]}"
-        for handle, (a, b, c) in zip(handles, surface.triangles.tolist())
+        f"{head}{handle:X}{body}100\nAcDbFace\n{first[a]}{second[b]}{third[c]}{fourth[c]}"
+        for handle, (a, b, c) in enumerate(surface.triangles.tolist(), reserved)
     ]
 
 

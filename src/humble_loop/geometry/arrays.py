@@ -19,16 +19,28 @@ def frozen(values: ArrayLike, dtype: Any = np.float64) -> NDArray[Any]:
     return array
 
 
+def as_row(values: ArrayLike) -> Floats:
+    """``values`` as an array (n,); a single number as (1,)."""
+    array = np.asarray(values, dtype=np.float64)
+    return array if array.ndim else array[None]
+
+
 def left_normals(headings: ArrayLike) -> Floats:
     """Unit normals to the left of ``headings`` (radians, any shape): shape (..., 2)."""
     h = np.asarray(headings, dtype=np.float64)
-    return np.stack([-np.sin(h), np.cos(h)], axis=-1)
+    out = np.empty((*h.shape, 2))
+    np.negative(np.sin(h), out=out[..., 0])
+    np.cos(h, out=out[..., 1])
+    return out
 
 
 def tangents(headings: ArrayLike) -> Floats:
     """Unit vectors along ``headings`` (radians, any shape): shape (..., 2)."""
     h = np.asarray(headings, dtype=np.float64)
-    return np.stack([np.cos(h), np.sin(h)], axis=-1)
+    out = np.empty((*h.shape, 2))
+    np.cos(h, out=out[..., 0])
+    np.sin(h, out=out[..., 1])
+    return out
 
 
 def bearing_of(headings: ArrayLike) -> Floats:
@@ -49,11 +61,12 @@ def unique_chainages(*groups: ArrayLike, low: float, high: float, gap: float = 1
     """
     kept: Floats = np.empty(0)
     for group in groups:
-        values = np.unique(np.asarray(group, dtype=np.float64).ravel())
+        values = np.sort(np.asarray(group, dtype=np.float64).ravel())
         values = values[(values >= low - gap) & (values <= high + gap)]
         values = clipped(values, low, high)
         if values.size:
-            keep = np.concatenate([[True], np.diff(values) > gap])
+            keep = np.ones(values.size, dtype=bool)
+            np.greater(values[1:] - values[:-1], gap, out=keep[1:])
             values = values[keep]
         if kept.size and values.size:
             at = np.searchsorted(kept, values)

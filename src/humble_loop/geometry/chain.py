@@ -103,6 +103,17 @@ class Chain:
         starts = np.concatenate([[0.0], np.cumsum(e[:, 0])])
         return Chain(frozen(xy), frozen(heading), frozen(e[:, 0]), frozen(e[:, 1]), frozen(e[:, 2]), frozen(starts))
 
+    @cached_property
+    def _turns(self) -> bool:
+        """Whether there are transitions in it."""
+        return bool((self.k0 != self.k1).any())
+
+    @cached_property
+    def _rates(self) -> Floats:
+        """Change of curvature per metre of each element (n,)."""
+        long = self.length > 0
+        return np.where(long, (self.k1 - self.k0) / np.where(long, self.length, 1.0), 0.0)
+
     @property
     def total(self) -> float:
         """Length in metres."""
@@ -129,11 +140,11 @@ class Chain:
         t, length, k0 = s - self.starts[i], self.length[i], self.k0[i]
         inside = np.minimum(np.maximum(t, 0.0), length)
         beyond = t - inside
-        dx, dy, heading = _run(inside, length, k0, self.k1[i], self.heading[i])
+        dx, dy, heading = _run(inside, length, k0, self.k1[i] if self._turns else k0, self.heading[i])
+        curvature = k0 + self._rates[i] * inside if self._turns else k0
         if beyond.any():
             dx, dy = dx + beyond * np.cos(heading), dy + beyond * np.sin(heading)
-        rate = np.where(length > 0, (self.k1[i] - k0) / np.where(length > 0, length, 1.0), 0.0)
-        curvature = np.where(beyond == 0.0, k0 + rate * inside, 0.0)
+            curvature = np.where(beyond == 0.0, curvature, 0.0)
         points = np.empty((s.size, 2))
         points[:, 0], points[:, 1] = self.xy[i, 0] + dx, self.xy[i, 1] + dy
         return Frames(points, heading, curvature)
@@ -258,17 +269,15 @@ class Chain:
         ``interval`` bounds the spacing as well. ``reach`` is the largest offset at which the chord error must
         still hold (on the outside of an arc the same turn makes a longer chord).
         """
-        parts: list[Floats] = []
-        for j, length in enumerate(self.length):
-            k = max(abs(self.k0[j]), abs(self.k1[j]))
-            step = float(interval)
-            if k > 0:
-                radius = 1.0 / k + abs(reach)
-                turn = np.sqrt(8.0 * sag / radius)
-                step = min(step, max(turn / k, 0.05))
-            n = max(1, int(np.ceil(length / step - 1e-9))) if np.isfinite(step) else 1
-            parts.append(self.starts[j] + np.arange(n) * (length / n))
-        return np.unique(np.concatenate([*parts, self.starts[-1:]]))
+        k = np.maximum(np.abs(self.k0), np.abs(self.k1))
+        bent = np.where(k > 0, k, 1.0)
+        step = np.maximum(np.sqrt(8.0 * sag / (1.0 / bent + abs(reach))) / bent, 0.05)
+        step = np.minimum(np.where(k > 0, step, np.inf), interval)
+        n = np.maximum(np.ceil(self.length / step - 1e-9), 1.0).astype(np.int64)
+        within = np.arange(n.sum()) - np.repeat(np.cumsum(n) - n, n)
+        s = np.append(np.repeat(self.starts[:-1], n) + within * np.repeat(self.length / n, n), self.starts[-1])
+        apart: Floats = s[np.append(s[1:] > s[:-1], True)]
+        return apart
 
     def reversed(self) -> Chain:
         """The same line run the other way; left becomes right."""
@@ -289,8 +298,7 @@ def _run(t: Floats, length: Floats, k0: Floats, k1: Floats, h0: Floats) -> tuple
     chord = t * np.where(flat, 1.0, np.sin(half) / np.where(flat, 1.0, half))
     along = h0 + half
     dx, dy, heading = chord * np.cos(along), chord * np.sin(along), along + half
-    curved = k0 != k1
-    if curved.any():
+    if k0 is not k1 and (curved := k0 != k1).any():
         t_, length_, k0_, k1_, h0_, c = np.broadcast_arrays(t, length, k0, k1, h0, curved)
         start, rate = k0_[c], (k1_[c] - k0_[c]) / np.where(length_[c] > 0, length_[c], 1.0)
         u = t_[c][:, None] * _NODES

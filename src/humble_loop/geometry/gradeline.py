@@ -8,7 +8,7 @@ from typing import Literal, NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike
 
-from humble_loop.geometry.arrays import Floats, clipped, frozen
+from humble_loop.geometry.arrays import Floats, as_row, clipped, frozen
 
 
 class Turning(NamedTuple):
@@ -104,7 +104,7 @@ class Profile:
         return [(int(i), float(over[i])) for i in np.flatnonzero(over > 1e-9 * np.maximum(1.0, have))]
 
     def _segments(self, chainages: ArrayLike, side: str = "after") -> tuple[Floats, np.ndarray, np.ndarray]:
-        s = np.atleast_1d(np.asarray(chainages, dtype=np.float64))
+        s = as_row(chainages)
         where: Literal["left", "right"] = "right" if side == "after" else "left"
         i = clipped(np.searchsorted(self.chainages, s, side=where) - 1, 0, self.chainages.size - 2)
         slack = 1e-9 * max(1.0, abs(float(self.chainages[-1])))
@@ -127,7 +127,7 @@ class Cubic:
 
     def weights(self, s: ArrayLike) -> Floats:
         """Weights (n, 4) of z0, m0, z1, m1 in the level at ``s`` (m)."""
-        t = np.atleast_1d(np.asarray(s, dtype=np.float64)) / self.length
+        t = as_row(s) / self.length
         h00 = (1 + 2 * t) * (1 - t) ** 2
         h10 = t * (1 - t) ** 2 * self.length
         h01 = t * t * (3 - 2 * t)
@@ -136,7 +136,7 @@ class Cubic:
 
     def slope_weights(self, s: ArrayLike) -> Floats:
         """Weights (n, 4) of z0, m0, z1, m1 in the grade at ``s`` (m): the derivatives of ``weights``."""
-        t = np.atleast_1d(np.asarray(s, dtype=np.float64)) / self.length
+        t = as_row(s) / self.length
         rise = 6 * t * (1 - t) / self.length
         return np.stack([-rise, (1 - t) * (1 - 3 * t), rise, t * (3 * t - 2)], axis=1)
 

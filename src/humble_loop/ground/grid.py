@@ -6,12 +6,12 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy.sparse import csr_array
 
 from humble_loop.geometry.arrays import Bools, Floats, Ints, clipped
 
 _BATCH = 1 << 16
 _FEW = 2000  # points
+_MANY = 100_000  # pairs, beyond which another way of sorting pays for the time that it takes to be loaded
 
 
 @dataclass(frozen=True)
@@ -48,12 +48,8 @@ class TriangleGrid:
             keep = ~large
             keep[large] = _touches(cells[large], owners[large], a, b, c, cell, columns)
             cells, owners = cells[keep], owners[keep]
-        # Compressed rows by a sparse matrix: a counting sort in C, far faster than sorting the pairs.
-        shape = (columns * rows, len(triangles))
-        table = csr_array((np.ones(len(cells), dtype=np.int8), (cells, owners)), shape=shape)
-        return TriangleGrid(
-            points, triangles, float(cell), columns, rows, table.indptr, table.indices, weights_of(a, b, c)
-        )
+        first, members = _in_rows(cells, owners, (columns * rows, len(triangles)))
+        return TriangleGrid(points, triangles, float(cell), columns, rows, first, members, weights_of(a, b, c))
 
     def batches(self, p: Floats) -> list[Ints]:
         """Indices of points (n, 2) in batches that lie together, so the cache already holds their triangles."""
@@ -141,6 +137,22 @@ class TriangleGrid:
         member = self.members[self.first[where[owner]] + k]
         code = np.unique(line[owner] * len(self.triangles) + member)
         return code // len(self.triangles), code % len(self.triangles)
+
+
+def _in_rows(rows: Ints, members: Ints, shape: tuple[int, int]) -> tuple[Ints, Ints]:
+    """Pairs (row, member) as compressed rows: where each begins, and its members.
+
+    Pairs are of numbers below ``shape`` and stand in the order of members.
+    """
+    if len(rows) > _MANY:
+        # A sparse matrix is made by a counting sort, many times faster than sorting the pairs.
+        from scipy.sparse import csr_array
+
+        table = csr_array((np.ones(len(rows), dtype=np.int8), (rows, members)), shape=shape)
+        return table.indptr, table.indices
+    first = np.zeros(shape[0] + 1, dtype=np.int64)
+    np.cumsum(np.bincount(rows, minlength=shape[0]), out=first[1:])
+    return first, members[np.argsort(rows, kind="stable")]
 
 
 def _spread(i0: Ints, span: Ints, count: Ints, columns: int) -> tuple[Any, Any]:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Floats, left_normals, unique_chainages
+from humble_loop.geometry.arrays import Floats, as_row, left_normals, unique_chainages
 from humble_loop.geometry.chain import Chain, Frames
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.standing import kind_of
@@ -104,8 +104,10 @@ class Line:
 
     def points(self, s: ArrayLike, frames: Frames | None = None) -> Floats:
         """Points (n, 3) at chainages of the base, exactly on the line in plan and level."""
-        x = np.atleast_1d(np.asarray(s, dtype=np.float64))
-        return np.column_stack([self.plan.points(x, frames), self.rule.levels(x)])
+        x = as_row(s)
+        out = np.empty((x.size, 3))
+        out[:, :2], out[:, 2] = self.plan.points(x, frames), self.rule.levels(x)
+        return out
 
     def runs(self, sag: float, interval: float = np.inf) -> list[Floats]:
         """Points (n, 3) of each unbroken run, with chords within ``sag`` of the line; places without a level left out."""

@@ -15,7 +15,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import ArrayLike
 
-from humble_loop.geometry.arrays import Floats, Ints
+from humble_loop.geometry.arrays import Floats, Ints, as_row
 
 Words = str | Callable[[int], str]
 Source = Literal["set", "proposed", "tied", "ground", "survey", "worked out"]
@@ -177,7 +177,7 @@ def known(
     name: Words, value: ArrayLike, rule: Words = "", source: Source = "worked out", unit: Reads = "level"
 ) -> Quantity:
     """Values that rest on nothing further: the ground, a survey, a library."""
-    return Quantity(name, np.atleast_1d(np.asarray(value, dtype=np.float64)), rule, source, unit=unit)
+    return Quantity(name, as_row(value), rule, source, unit=unit)
 
 
 def decided(name: Words, value: float, key: Hashable, rule: Words, source: Source) -> Quantity:
@@ -187,8 +187,8 @@ def decided(name: Words, value: float, key: Hashable, rule: Words, source: Sourc
 
 def elsewhere(name: Words, line: Hashable, at: ArrayLike, value: ArrayLike, reads: Reads = "level") -> Quantity:
     """Another line's level or grade."""
-    s = np.atleast_1d(np.asarray(at, dtype=np.float64))
-    v = np.atleast_1d(np.asarray(value, dtype=np.float64))
+    s = as_row(at)
+    v = as_row(value)
     return Quantity(name, v, "", "tied", origin=Elsewhere(line, s, reads), unit=reads)
 
 
@@ -199,18 +199,18 @@ def summed(
     value = addends[0].amount
     for a in addends[1:]:
         value = value + a.amount
-    return Quantity(name, np.atleast_1d(value), rule, source, addends, unit=unit)
+    return Quantity(name, as_row(value), rule, source, addends, unit=unit)
 
 
 def amount(words: Words, values: ArrayLike) -> Addend:
     """A plain amount."""
-    return Addend(words, np.atleast_1d(np.asarray(values, dtype=np.float64)))
+    return Addend(words, as_row(values))
 
 
 def times(words: Words, of: Quantity, factor: ArrayLike = 1.0) -> Addend:
     """``factor`` times another quantity; a quantity at one place serves all places."""
-    f = np.atleast_1d(np.asarray(factor, dtype=np.float64))
-    return Addend(words, f + np.zeros(max(f.size, of.size)), of)
+    f = as_row(factor)
+    return Addend(words, f if f.size >= of.size else np.full(of.size, f[0]), of)
 
 
 def percent(value: float) -> str:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike
 
-from humble_loop.geometry.arrays import Floats, clipped
+from humble_loop.geometry.arrays import Floats, as_row, clipped
 from humble_loop.geometry.gradeline import Cubic, Profile, Turning
 from humble_loop.lines.quantity import (
     Addend,
@@ -29,10 +29,6 @@ from humble_loop.lines.quantity import (
     times,
 )
 from humble_loop.lines.varying import Varying
-
-
-def _places(s: ArrayLike) -> Floats:
-    return np.atleast_1d(np.asarray(s, dtype=np.float64))
 
 
 class LevelRule(ABC):
@@ -75,12 +71,12 @@ class Fixed(LevelRule):
     what: Quantity
 
     def level(self, s: ArrayLike) -> Quantity:
-        x = _places(s)
+        x = as_row(s)
         return summed(self.title, "level throughout", times("level", self.what, np.ones_like(x)))
 
     def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
         del side
-        return known(f"grade of {self.title}", np.zeros_like(_places(s)), "level throughout", unit="grade")
+        return known(f"grade of {self.title}", np.zeros_like(as_row(s)), "level throughout", unit="grade")
 
 
 @dataclass(frozen=True)
@@ -103,7 +99,7 @@ class OnGradeLine(LevelRule):
     def leg(self, i: np.ndarray) -> Quantity:
         """Grades of legs (n,) by their index."""
         p = self.profile
-        run = np.diff(p.chainages)[i]
+        run = p.chainages[i + 1] - p.chainages[i]
         return summed(
             lambda k: f"grade from {p.chainages[i[k]]:.2f} to {p.chainages[i[k] + 1]:.2f}",
             lambda k: f"({p.levels[i[k] + 1]:.3f} − {p.levels[i[k]]:.3f}) / {run[k]:.2f}",
@@ -138,7 +134,7 @@ class OnGradeLine(LevelRule):
 
     def level(self, s: ArrayLike) -> Quantity:
         """On the tangent from the VIP before, and the parabolas' departure from it: change / 2L times the distance into it squared."""
-        x, p = _places(s), self.profile
+        x, p = as_row(s), self.profile
         i, inside = self._legs(x, "after")
         run = x - p.chainages[i]
         addends = [Addend("VIP before", inside, choices=self.vips, pick=i)]
@@ -156,7 +152,7 @@ class OnGradeLine(LevelRule):
 
     def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
         """The leg's grade, turned within curves at an even rate."""
-        x, p = _places(s), self.profile
+        x, p = as_row(s), self.profile
         i, inside = self._legs(x, side)
         leg = self.leg(i)
         addends = [times("leg of the grade line", leg, inside)]
@@ -195,7 +191,7 @@ class Above(LevelRule):
     source: Source = "worked out"
 
     def level(self, s: ArrayLike) -> Quantity:
-        x = _places(s)
+        x = as_row(s)
         under = elsewhere(self.base_words, self.base, x, self.base_rule.levels(x))
         rises = [amount(_at(words, x), rise(x)) for words, rise in self.rises]
         return summed(
@@ -207,7 +203,7 @@ class Above(LevelRule):
         )
 
     def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
-        x = _places(s)
+        x = as_row(s)
         under = elsewhere(f"grade of {self.base_words}", self.base, x, self.base_rule.grades(x, side), "grade")
         rises = [
             amount("as it turns", slope)
@@ -243,11 +239,11 @@ class Known(LevelRule):
     profile: Profile
 
     def level(self, s: ArrayLike) -> Quantity:
-        x = _places(s)
+        x = as_row(s)
         return known(lambda k: f"{self.title} at {x[k]:.2f}", self.profile.level(x), self.rule_words, self.source)
 
     def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
-        x = _places(s)
+        x = as_row(s)
         return known(
             lambda k: f"grade of {self.title} at {x[k]:.2f}",
             self.profile.grade(x, side),
@@ -289,14 +285,14 @@ class CubicBetween(LevelRule):
         return self.level_0, self.grade_0, self.level_1, self.grade_1
 
     def level(self, s: ArrayLike) -> Quantity:
-        x = _places(s)
+        x = as_row(s)
         w = self.cubic.weights(x)
         addends = [times(words, end, w[:, j]) for j, (words, end) in enumerate(zip(self.end_words, self._ends))]
         return summed(lambda k: f"{self.title}, {x[k]:.2f} m along", self.rule_words, *addends, source="tied")
 
     def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
         del side
-        x = _places(s)
+        x = as_row(s)
         w = self.cubic.slope_weights(x)
         addends = [
             times(words, end, w[:, j]) for j, (words, end) in enumerate(zip(self.end_words, self._ends, strict=True))
@@ -329,20 +325,24 @@ class InStretches(LevelRule):
 
     def _merged(self, x: Floats, side: str, reads: str) -> Quantity:
         which = self._which(x, side)
+        first = int(which[0]) if x.size else 0
+        if (which == first).all():
+            return self._of(first, x, side, reads)
         found = []
-        for i in np.unique(which) if x.size else (0,):
+        for i in np.unique(which).tolist():
             at = np.flatnonzero(which == i)
-            rule = self.rules[int(i)]
-            found.append((at, rule.level(x[at]) if reads == "level" else rule.grade(x[at], side)))
-        if len(found) == 1:
-            return found[0][1]
+            found.append((at, self._of(i, x[at], side, reads)))
         return _spliced(x.size, found)
 
+    def _of(self, i: int, x: Floats, side: str, reads: str) -> Quantity:
+        rule = self.rules[i]
+        return rule.level(x) if reads == "level" else rule.grade(x, side)
+
     def level(self, s: ArrayLike) -> Quantity:
-        return self._merged(_places(s), "after", "level")
+        return self._merged(as_row(s), "after", "level")
 
     def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
-        return self._merged(_places(s), side, "grade")
+        return self._merged(as_row(s), side, "grade")
 
     def key_places(self) -> Floats:
         return np.unique(np.concatenate([np.array(self.upto), *(r.key_places() for r in self.rules)]))

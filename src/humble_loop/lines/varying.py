@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike
 
-from humble_loop.geometry.arrays import Floats, clipped, frozen
+from humble_loop.geometry.arrays import Floats, as_row, clipped, frozen
 
 
 @dataclass(frozen=True)
@@ -42,7 +42,7 @@ class Varying:
 
     def slope(self, s: ArrayLike, side: str = "after") -> Floats:
         """Change per metre (n,) just after (or before) each of ``s`` (n,)."""
-        x = np.atleast_1d(np.asarray(s, dtype=np.float64))
+        x = as_row(s)
         if self.at.size < 2:
             return np.zeros_like(x)
         i = np.searchsorted(self.at, x, side="right" if side == "after" else "left") - 1

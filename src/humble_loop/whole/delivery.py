@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from humble_loop.engine.query import Engine, Key, Unsolved, query
-from humble_loop.engine.together import aside, ask_together
+from humble_loop.engine.together import SLICES, aside, ask_together
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Profile
@@ -177,14 +177,12 @@ class Delivery:
         return aside(work, self._processes)
 
     def _shared_out(self, keys: list[Key]) -> list[list[Key]]:
-        """Questions about things, faces or lines for each process: a stretch of the things of every kind, since
-        neighbours rest on much the same.
-        """
+        """Questions about things, faces or lines in shares: each a stretch of the things of every kind."""
         by_kind: dict[tuple[object, str], list[Key]] = {}
         for key in keys:
             thing = key[1] if isinstance(key[1], ThingId) else key[1].thing
             by_kind.setdefault((key[0], thing.kind), []).append(key)
-        n, groups = self._processes, by_kind.values()
+        n, groups = self._processes * SLICES, by_kind.values()
         return [[key for g in groups for key in g[len(g) * k // n : len(g) * (k + 1) // n]] for k in range(n)]
 
 

@@ -14,6 +14,15 @@ def things_of(q: Engine, kind: str) -> tuple[ThingId, ...]:
     return kind_of(kind).things(q)
 
 
+@query
+def things_by_street(q: Engine, kind: str) -> dict[str, tuple[ThingId, ...]]:
+    """The things of a kind by the street that they are or stand on, which their ids begin with."""
+    found: dict[str, list[ThingId]] = {}
+    for thing in things_of(q, kind):
+        found.setdefault(thing.id.split(":", 1)[0], []).append(thing)
+    return {street: tuple(things) for street, things in found.items()}
+
+
 def all_things(q: Engine) -> tuple[ThingId, ...]:
     """Every thing of the site, kind by kind."""
     return tuple(t for kind in kinds() for t in things_of(q, kind.key))

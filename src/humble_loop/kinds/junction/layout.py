@@ -14,7 +14,7 @@ from numpy.typing import ArrayLike
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arcs import DoesNotFit, OffsetLine, TangentArc, tangent_arc
-from humble_loop.geometry.arrays import Floats, frozen, left_normals, tangents, unique_chainages
+from humble_loop.geometry.arrays import Floats, as_row, frozen, left_normals, tangents, unique_chainages
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.geometry.roots import zero_between
@@ -249,7 +249,7 @@ class OnThroughSurface(LevelRule):
 
     def _feet(self, s: ArrayLike) -> tuple[Floats, Floats, Floats, Floats]:
         """Chainages, distances out (positive), and how both change per metre of the side street."""
-        x = np.atleast_1d(np.asarray(s, dtype=np.float64))
+        x = as_row(s)
         frames = self.side.at(x)
         feet = self.through.feet(frames.points)
         sign = np.where(feet.offsets < 0, -1.0, 1.0)
@@ -258,7 +258,7 @@ class OnThroughSurface(LevelRule):
         return feet.chainages, np.abs(feet.offsets), np.cos(turn) / (1.0 - bend * feet.offsets), np.sin(turn) * sign
 
     def level(self, s: ArrayLike) -> Quantity:
-        x = np.atleast_1d(np.asarray(s, dtype=np.float64))
+        x = as_row(s)
         at, out, _, _ = self._feet(x)
         fall = self.fall(at)
         return summed(
@@ -270,7 +270,7 @@ class OnThroughSurface(LevelRule):
         )
 
     def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
-        x = np.atleast_1d(np.asarray(s, dtype=np.float64))
+        x = as_row(s)
         at, out, along, outwards = self._feet(x)
         return summed(
             lambda k: f"grade of {self.title} at {x[k]:.2f}",
@@ -401,7 +401,7 @@ class GrownFromGround(LevelRule):
     total: float
 
     def level(self, s: ArrayLike) -> Quantity:
-        x = np.atleast_1d(np.asarray(s, dtype=np.float64))
+        x = as_row(s)
         share = x / self.total
         made = self.designed.level(x)
         under = self.ground.levels(self.plan.points(x))  # type: ignore[attr-defined]
@@ -418,7 +418,7 @@ class GrownFromGround(LevelRule):
         )
 
     def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
-        x = np.atleast_1d(np.asarray(s, dtype=np.float64))
+        x = as_row(s)
         step = 1e-3 if side == "after" else -1e-3
         return known(
             f"grade of {self.title}", (self.levels(x + step) - self.levels(x)) / step, "over a millimetre", unit="grade"

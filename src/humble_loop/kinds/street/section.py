@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Floats, frozen, unique_chainages
+from humble_loop.geometry.arrays import Floats, as_row, frozen, unique_chainages
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.ground.drape import drape
 from humble_loop.kinds.ground.reads import ground_of
@@ -302,7 +302,7 @@ def side_rows(q: Engine, street: str, side: Side) -> Floats:
 
 def lip_levels(q: Engine, street: str, side: Side, chainages: ArrayLike) -> Floats:
     """Levels (n,) of a street's lip at chainages of the centreline; NaN where the side has no lip of its own there."""
-    made, s = line(q, StreetLine(street, "lip", side)), np.atleast_1d(np.asarray(chainages, dtype=np.float64))
+    made, s = line(q, StreetLine(street, "lip", side)), as_row(chainages)
     if made.plan.base is chain_of(q, street):
         low, high = made.plan.start, made.plan.end
         return np.where((s >= low - 1e-6) & (s <= high + 1e-6), made.rule.levels(s), np.nan)
