@@ -85,14 +85,6 @@ class Findings:
     done: Counter[str] = field(default_factory=Counter)
 
 
-def type_into(widget: QWidget, text: str) -> None:
-    """Type any letters: Qt's own helper ends the process at one that no keyboard has."""
-    for letter in text:
-        for kind in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease):
-            if shiboken6.isValid(widget):
-                QApplication.sendEvent(widget, QKeyEvent(kind, 0, NO_KEY, letter))
-
-
 class Watch:
     """Looks now and then where a gesture is that takes long."""
 
@@ -170,17 +162,23 @@ class RandomUser:
     def _once(self, name: str, gesture) -> None:
         self.found.done[name] += 1
         self.words = name
-        began = self.watch.began = time.monotonic()
+        self.watch.began = time.monotonic()
         try:
             gesture()
         except Exception as error:  # noqa: BLE001 - whatever it is
             self._on_fault(type(error), error, error.__traceback__)
-        QApplication.processEvents()
+        self._look()
         self._close_dialogs()
-        took, self.watch.began = time.monotonic() - began, 0.0
+        self.watch.began = 0.0
+
+    def _look(self) -> None:
+        """Let the window answer, and note how long one had to wait since the last move, click or key."""
+        QApplication.processEvents()
+        took = time.monotonic() - self.watch.began
         self.found.slowest = max(self.found.slowest, took)
         if took > 1.0:
             self.found.slow.append((took, self.words))
+        self.watch.began = time.monotonic()
 
     def _on_fault(self, kind, error, trace) -> None:
         self.found.faults.append(f"{self.words}: " + "".join(traceback.format_exception(kind, error, trace))[-1500:])
@@ -203,6 +201,14 @@ class RandomUser:
         for top in QApplication.topLevelWidgets():
             if isinstance(top, QDialog) and top.isVisible() and top is not self.w.tables and top.isModal():
                 top.reject()
+
+    def _type(self, widget: QWidget, text: str) -> None:
+        """Type any letters: Qt's own helper ends the process at one that no keyboard has."""
+        for letter in text:
+            for kind in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease):
+                if shiboken6.isValid(widget):
+                    QApplication.sendEvent(widget, QKeyEvent(kind, 0, NO_KEY, letter))
+            self._look()
 
     # Where
 
@@ -236,6 +242,7 @@ class RandomUser:
         view = self._view()
         for _ in range(4):
             self._send_move(view, self._place(view))
+            self._look()
 
     def click(self) -> None:
         view = self._view()
@@ -251,11 +258,11 @@ class RandomUser:
         for k in range(self.rng.randrange(1, 6)):
             at = self._place(view) if self.rng.random() < 0.9 else QPoint(self.rng.randrange(-9000, 9000), -9000)
             self._send_move(view, at, LEFT)
-            QApplication.processEvents()
+            self._look()
             if in_the_middle is not None and k == 0:
                 in_the_middle()
             if self.rng.random() < 0.15:
-                type_into(view, self.rng.choice(TYPED)[:20])
+                self._type(view, self.rng.choice(TYPED)[:20])
         if self.rng.random() < 0.1:
             QTest.keyClick(view, Qt.Key.Key_Escape)
         QTest.mouseRelease(view, LEFT, NO_KEY, self._place(view))
@@ -280,6 +287,7 @@ class RandomUser:
                 False,
             )
             QApplication.sendEvent(view, event)
+        self._look()
         if self.rng.random() < 0.5:
             self.w.fit()
 
@@ -296,7 +304,7 @@ class RandomUser:
         if self.rng.random() < 0.5:
             QTest.keyClick(view, self.rng.choice(keys))
         else:
-            type_into(view, self.rng.choice(TYPED)[:30])
+            self._type(view, self.rng.choice(TYPED)[:30])
 
     def _facts(self, kind: type) -> list:
         return [x for x in self.w.facts.findChildren(kind) if x.isVisible() and x.isEnabled()]
@@ -310,7 +318,7 @@ class RandomUser:
         self.words += f" {text[:20]!r}"
         edit.setFocus()
         edit.selectAll()
-        type_into(edit, text[:60])
+        self._type(edit, text[:60])
         if shiboken6.isValid(edit):
             QTest.keyClick(
                 edit, self.rng.choice([Qt.Key.Key_Return, Qt.Key.Key_Return, Qt.Key.Key_Tab, Qt.Key.Key_Escape])
@@ -323,10 +331,10 @@ class RandomUser:
             return
         edit = self.rng.choice(edits)
         edit.setFocus()
-        type_into(edit, "7")
+        self._type(edit, "7")
         for _ in range(self.rng.randrange(1, 4)):
             self.rng.choice([self.w.session.undo, self.w.session.redo, self.choose_a_thing])()
-        QApplication.processEvents()
+            self._look()
         if shiboken6.isValid(edit):
             QTest.keyClick(edit, Qt.Key.Key_Return)
 
@@ -356,6 +364,7 @@ class RandomUser:
     def undo_or_redo(self) -> None:
         for _ in range(self.rng.randrange(1, 4)):
             self.rng.choice([self.w.session.undo, self.w.session.undo, self.w.session.redo])()
+            self._look()
 
     def sketch(self) -> None:
         self.w.draw_street()
@@ -363,9 +372,11 @@ class RandomUser:
         for _ in range(self.rng.randrange(0, 5)):
             at = self._place(view)
             self._send_move(view, at)
+            self._look()
             QTest.mouseClick(view, LEFT, NO_KEY, at)
+            self._look()
             if self.rng.random() < 0.2:
-                type_into(self.w.plan, self.rng.choice(TYPED)[:20])
+                self._type(self.w.plan, self.rng.choice(TYPED)[:20])
         QTest.keyClick(
             self.w.plan,
             self.rng.choice([Qt.Key.Key_Return, Qt.Key.Key_Return, Qt.Key.Key_Escape, Qt.Key.Key_Backspace]),
@@ -392,11 +403,11 @@ class RandomUser:
 
     def find(self) -> None:
         self.w.finder.open()
-        QApplication.processEvents()
+        self._look()
         edits = self.w.finder.findChildren(QLineEdit)
         if edits:
             words = ["kiln", "lot", "claypit 120", "levels", "theme", "r", "flow", *TYPED]
-            type_into(edits[0], self.rng.choice(words)[:30])
+            self._type(edits[0], self.rng.choice(words)[:30])
             QTest.keyClick(edits[0], Qt.Key.Key_Escape)
         self.w.finder.close()
 

@@ -1,11 +1,13 @@
 """Work between frames: one slice at a time, whoever has some."""
 
 import time
+from contextlib import contextmanager
 
 from PySide6.QtCore import QCoreApplication, QObject
 from shiboken6 import delete
 
 from humble_loop.desk.idle import IdleWork
+from humble_loop.engine.query import Cancelled
 
 
 def counted(log, name, times, pause=0.0):
@@ -58,3 +60,35 @@ def test_a_step_that_begins_anew_gives_up_what_was_left_and_waits(qtbot):
     assert log == ["again"]
     qtbot.waitUntil(lambda: log == ["again", "late"])
     assert not work.busy
+
+
+def test_a_step_that_takes_too_long_is_tried_again_with_more_time_and_what_follows_waits(qtbot):
+    """What a step of steps yields is done in the same way."""
+    log, given = [], []
+
+    @contextmanager
+    def within(seconds):
+        given.append(seconds)
+        yield
+
+    def takes(name, seconds):
+        def step():
+            if given[-1] < seconds:
+                raise Cancelled
+            log.append(name)
+
+        return step
+
+    def steps():
+        yield takes("two", 0.1)
+        log.append("three")
+        yield None
+        yield takes("four", 0.0)
+
+    work = IdleWork(parent := QObject(), within)
+    work.begin([takes("one", 0.2), steps, takes("five", 0.0)], 0)
+    qtbot.waitUntil(lambda: not work.busy)
+    assert log == ["one", "two", "three", "four", "five"]
+    assert given[:4] == [0.03, 0.06, 0.12, 0.24]
+    assert given[4:] == [0.03, 0.03, 0.06, 0.12, 0.03, 0.03]  # the step of steps, "two" in three, "four", "five"
+    parent.deleteLater()

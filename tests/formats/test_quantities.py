@@ -1,5 +1,7 @@
 """Numbers as people write them."""
 
+import warnings
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -85,6 +87,15 @@ def test_nonsense_gets_a_sentence_with_examples(text, parse):
     with pytest.raises(NotAQuantity) as caught:
         parse(text)
     assert "\n" not in str(caught.value)
+
+
+@pytest.mark.parametrize("text", ["0x1for x in y", "1if 2", "12and"])
+def test_nonsense_leaves_no_words_in_the_terminal(text):
+    with warnings.catch_warnings(record=True) as said:
+        warnings.simplefilter("always")
+        with pytest.raises(NotAQuantity):
+            parse_grade(text)
+    assert said == []
 
 
 def test_a_ratio_to_nothing_is_refused():

@@ -4,31 +4,43 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterable, Iterator
-from functools import partial
+from contextlib import AbstractContextManager, nullcontext
 
 from PySide6.QtCore import QCoreApplication, QObject, QTimer
 from shiboken6 import isValid
 
+from humble_loop.engine.query import Cancelled
+
 _SLICE = 0.006  # seconds of work between two frames
+_PATIENCE = 0.03  # seconds that a step may take at first
+
+
+Step = Callable[[], object]
+Steps = Iterator[Step | None]
+Within = Callable[[float], AbstractContextManager[object]]
 
 
 class IdleWork(QObject):
     """A list of small steps that is worked when nothing else is to be done.
 
-    A step that returns an iterator has steps of its own: they follow at once. Of several lists one is worked between
-    two frames, and then the next.
+    A step that returns an iterator has steps of its own, which it yields: they follow at once (None: it has done
+    something itself). Of several lists one is worked between two frames, and then the next.
+
+    A step is done ``within`` some seconds, in which Cancelled may be raised: then it is tried again after the next
+    frame, and is given twice the time, since what it has found out by then stays known.
     """
 
-    def __init__(self, parent: QObject) -> None:
+    def __init__(self, parent: QObject, within: Within = nullcontext) -> None:
         super().__init__(parent)
-        self._steps: list[Callable[[], object]] = []
+        self._within, self._patience = within, _PATIENCE
+        self._steps: list[Step | Steps] = []
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(lambda: _turns().line_up(self))
 
-    def begin(self, steps: Iterable[Callable[[], object]], after: int = 90) -> None:
+    def begin(self, steps: Iterable[Step], after: int = 90) -> None:
         """Forget what was left to do and begin these steps, ``after`` milliseconds from now."""
-        self._steps = list(steps)
+        self._steps, self._patience = list(steps), _PATIENCE
         self._timer.start(after)
 
     def stop(self) -> None:
@@ -45,10 +57,28 @@ class IdleWork(QObject):
         """Do a slice of the steps, unless they are to begin later; whether some are left to be done at once."""
         steps, until = self._steps, time.perf_counter() + _SLICE
         while steps and not self._timer.isActive() and time.perf_counter() < until:
-            made = steps.pop(0)()
+            step = steps.pop(0)
+            if isinstance(step, Iterator):
+                steps[:0] = _next_of(step)
+                continue
+            try:
+                with self._within(self._patience):
+                    made = step()
+            except Cancelled:
+                steps.insert(0, step)
+                self._patience *= 2
+                break
+            self._patience = _PATIENCE
             if isinstance(made, Iterator):
-                steps.insert(0, partial(_further, made))
+                steps.insert(0, made)
         return bool(self._steps) and not self._timer.isActive()
+
+
+def _next_of(steps: Steps) -> list[Step | Steps]:
+    """The next of some steps, if it is one, and then the others; nothing when there are none left."""
+    for step in steps:
+        return [steps] if step is None else [step, steps]
+    return []
 
 
 class _Turns(QObject):
@@ -85,10 +115,3 @@ def _turns() -> _Turns:
         assert application is not None
         _of_this_application[:] = [_Turns(application)]
     return _of_this_application[0]
-
-
-def _further(steps: Iterator[object]) -> Iterator[object] | None:
-    """Do the next of some steps; returns them while there are any left."""
-    for _ in steps:
-        return steps
-    return None

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QLineEdit, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
+from humble_loop.desk.follower import InTime
 from humble_loop.desk.session import Session
 from humble_loop.engine.query import Engine, gate
 from humble_loop.lines.line import ThingId
@@ -71,6 +72,7 @@ class SiteIndex(QWidget):
         column.setContentsMargins(8, 8, 4, 4)
         column.addWidget(self.search)
         column.addWidget(self.tree, 1)
+        self._in_time = InTime(session, self._refresh, self)
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self.refresh)
@@ -79,6 +81,9 @@ class SiteIndex(QWidget):
 
     def refresh(self) -> None:
         """List the site's things; the tree is made again only when the list is another one."""
+        self._in_time.now()
+
+    def _refresh(self) -> None:
         groups = listed(self._session.engine)
         if groups is self._shown:
             self._mark()

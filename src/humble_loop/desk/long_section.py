@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QRectF, Qt, QTimer
+from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QLabel, QWidget
 
 from humble_loop.desk.drawing import SectionView, section_view, windows_of
 from humble_loop.desk.follower import Follower, InTime
+from humble_loop.desk.idle import IdleWork
 from humble_loop.desk.layers import CrossLayer, Label, PolygonLayer, SignLayer
 from humble_loop.desk.session import Session, Station
 from humble_loop.desk.theme import Theme
@@ -46,9 +47,7 @@ class LongSection(DrawingView):
         }
         self._fitted: LineId | None = None
         self._shown: object = None
-        self._later = QTimer(self)
-        self._later.setSingleShot(True)
-        self._later.timeout.connect(self._show_windows)
+        self._later = IdleWork(self, lambda seconds: session.engine.within(seconds))
         self._nothing = QLabel("choose a street or a turning head to see its long section", self)
         self._nothing.move(8, 2)
         self.plotItem.getAxis("left").setWidth(46)
@@ -119,7 +118,7 @@ class LongSection(DrawingView):
             if self.session.dragging:
                 self._fitted = None  # it is being drawn, and grows
         self._show_labels(made)
-        self._later.start(600 if self.session.dragging else 60)
+        self._later.begin([self._show_windows], 600 if self.session.dragging else 60)
 
     def _show_axes(self, shown: bool) -> None:
         for name in ("left", "bottom"):

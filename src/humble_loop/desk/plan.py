@@ -233,7 +233,13 @@ class PlanView(DrawingView):
         if self.sketch is not None:
             self.sketch.click((x, y), self._metres(12.0))
             return
-        self.session.choose(self.thing_at((x, y)))
+        try:
+            with self.session.engine.within(_PATIENCE):
+                thing = self.thing_at((x, y))
+        except Cancelled:
+            self.session.said.emit("What lies there is still being worked out: click again in a moment")
+            return
+        self.session.choose(thing)
         self.session.point_asked.emit(x, y)
 
     def thing_at(self, place: Place) -> ThingId | None:

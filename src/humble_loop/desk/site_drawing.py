@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QPen
 
 from humble_loop.desk.drawing import WITH_CONTOURS, details, fine_lines, outline, outline_of_all
-from humble_loop.desk.idle import IdleWork
+from humble_loop.desk.idle import IdleWork, Steps
 from humble_loop.desk.layers import ArrowLayer, Label, PairsLayer, PolygonLayer, Shape, StrokeLayer
 from humble_loop.desk.theme import Theme
 from humble_loop.desk.values import show
@@ -75,7 +75,7 @@ class SiteDrawing:
         self._fine_shown: tuple[bool, list[int]] = (True, [])
         self._fine_of: list[tuple[Floats, Floats]] = []
         self._listed: list[tuple[ThingId, ...]] = []
-        self._work = IdleWork(view)
+        self._work = IdleWork(view, lambda seconds: view.session.engine.within(seconds))
 
     @property
     def theme(self) -> Theme | None:
@@ -103,27 +103,23 @@ class SiteDrawing:
     def _things(self) -> Iterator[ThingId]:
         return (t for t in all_things(self._session.engine) if not kind_of(t.kind).together)
 
-    def _outlines(self, done: set[ThingId]) -> Iterator[None]:
+    def _outlines(self, done: set[ThingId]) -> Steps:
         for thing in self._things():
             if thing not in done:
-                self._show_outline(thing)
-                yield
+                yield partial(self._show_outline, thing)
 
-    def _all_details(self) -> Iterator[None]:
+    def _all_details(self) -> Steps:
         q = self._session.engine
         for thing in self._things():
+            yield partial(q.attempt, faces_of, thing)
             made = q.attempt(faces_of, thing)
             # Faces one by one, so that what is drawn of the whole thing afterwards is quickly answered.
             for id in () if isinstance(made, Unsolved) or thing.kind == "lot" else made:
-                q.attempt(finished_mesh, id)
-                yield
+                yield partial(q.attempt, finished_mesh, id)
                 if id.gives_way:
-                    q.attempt(counted, id)
-                    yield
-                    q.attempt(batter_strokes, id)
-                    yield
-            self._show_details(thing)
-            yield
+                    yield partial(q.attempt, counted, id)
+                    yield partial(q.attempt, batter_strokes, id)
+            yield partial(self._show_details, thing)
 
     def _show_outline(self, thing: ThingId) -> None:
         made = self._session.engine.attempt(outline, thing)
@@ -154,7 +150,7 @@ class SiteDrawing:
         self.ground_lines.keep_only({*keys, *(k.key for k in kinds() if k.together)})
         self.drawn = {t: d for t, d in self.drawn.items() if ThingId(t.kind, t.id.removesuffix(" outline")) in things}
 
-    def _show_fine(self) -> Iterator[None]:
+    def _show_fine(self) -> Steps:
         """Fine contours and flow arrows, face by face."""
         q = self._session.engine
         found: list[FaceId] = []
@@ -164,8 +160,8 @@ class SiteDrawing:
                 mesh = q.attempt(finished_mesh, face)
                 if not isinstance(mesh, Unsolved) and mesh.role in WITH_CONTOURS:
                     found.append(face)
-                    q.attempt(fine_lines, face)
-                yield
+                    yield partial(q.attempt, fine_lines, face)
+            yield None
         made_of = [q.attempt(fine_lines, face) for face in found]
         good = [m for m in made_of if not isinstance(m, Unsolved)]
         shown = (self.show_flow, [id(m) for m in good])

@@ -50,7 +50,7 @@ class SolidView(QWidget):
         self._loaded = QTimer(self)
         self._loaded.setInterval(_LOOK)
         self._loaded.timeout.connect(self._if_loaded)
-        self._work = IdleWork(self)
+        self._work = IdleWork(self, lambda seconds: session.engine.within(seconds))
         self._seen = False
         session.changed.connect(self._if_visible)
         session.chosen_changed.connect(self._orbit_chosen)

@@ -18,6 +18,7 @@ from humble_loop.lines.table import NoSuchTable, Table
 from humble_loop.whole.tables import table, tables
 
 Index = QModelIndex | QPersistentModelIndex
+_LOOKED_AT = 60  # rows for the width of columns: more than are seen at once
 _DECIMALS = {"bearing_deg": 5, "grade": 5, "area": 1, "cut": 1, "fill": 1, "area_over_ground": 1}
 
 
@@ -73,6 +74,7 @@ class TablesWindow(QDialog):
         self.note.setProperty("role", "quiet")
         self.view.verticalHeader().hide()
         self.view.horizontalHeader().setStretchLastSection(True)
+        self.view.horizontalHeader().setResizeContentsPrecision(_LOOKED_AT)
         self.view.verticalHeader().setDefaultSectionSize(22)
         self.view.setAlternatingRowColors(True)
         copy = QPushButton("Copy")

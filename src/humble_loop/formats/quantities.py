@@ -9,6 +9,7 @@ import ast
 import math
 import operator
 import re
+import warnings
 from collections.abc import Callable
 
 from humble_loop.formats.bundle import METRES
@@ -82,7 +83,9 @@ def _clean(text: str) -> str:
 
 def _evaluate(expression: str, original: str) -> float:
     try:
-        value = _value(ast.parse(expression, mode="eval").body)
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # Python's words about '12ft' are not for whoever typed it
+            value = _value(ast.parse(expression, mode="eval").body)
     except (SyntaxError, ValueError, TypeError, ZeroDivisionError, OverflowError, RecursionError, MemoryError):
         raise NotAQuantity(
             f"'{original.strip()}' is not a number: write, for example, 12.5, 12ft, 150mm, 2.5%, 1:20 or 0.35+1.2"

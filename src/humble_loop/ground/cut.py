@@ -35,10 +35,13 @@ def without(surface: Surface, taken: shapely.Geometry, lost: Lost | None = None)
     And for each of its triangles which it was or is a part of. Triangles that are cut keep their planes; new corners stand exactly on the outline of what was taken.
     """
     plans = shapely.polygons(surface.points[surface.triangles][:, :, :2])
+    # Most triangles only touch what is taken, or lie in it: that is told far sooner than what is left of one is cut out.
     shapely.prepare(taken)
-    touched = shapely.intersects(taken, plans)
+    touched = shapely.intersects(taken, plans) & ~shapely.touches(taken, plans)
+    gone = touched & shapely.covers(taken, plans)
     rest = plans.copy()
-    rest[touched] = shapely.difference(plans[touched], taken)
+    rest[gone] = shapely.Polygon()
+    rest[touched & ~gone] = shapely.difference(plans[touched & ~gone], taken)
     if lost is not None and len(lost.triangles):
         order = np.argsort(lost.triangles, kind="stable")
         which, begin, count = np.unique(lost.triangles[order], return_index=True, return_counts=True)

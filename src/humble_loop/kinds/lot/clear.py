@@ -204,7 +204,11 @@ def _without_spikes(polygon: shapely.Polygon) -> shapely.Polygon:
 
 
 def _reaches(whole: shapely.Geometry, other: shapely.Geometry) -> bool:
-    return bool(shapely.intersects(whole, other)) and shapely.intersection(whole, other).area > _SLIVER
+    """Whether a lot overlaps what is asked about time and again, lot by lot: its edges are indexed once."""
+    shapely.prepare(other)
+    if not shapely.intersects(other, whole) or shapely.touches(other, whole):
+        return False
+    return bool(shapely.intersection(whole, other).area > _SLIVER)
 
 
 def _clockwise(polygon: shapely.Polygon) -> bool:
