@@ -138,6 +138,7 @@ def drop(window, paths):
 def test_survey_files_dropped_on_the_window_are_brought_in(drive):
     d = drive()
     drop(d.window, survey_files())
+    QTest.keyClick(preview_of(d), Qt.Key.Key_Return)
     d.qtbot.waitUntil(lambda: bool(d.site.all(Ground)), timeout=20000)
     assert len(d.site.all(Ground)) == 2
     assert d.session.undo_words == "Bring in files"
@@ -357,21 +358,40 @@ def test_another_separator_is_tried_at_once_and_what_does_not_fit_is_said(drive,
     assert "Given up" in d.window.status.said.text()
 
 
-def test_of_several_files_only_those_with_doubts_are_asked_about(drive, tmp_path):
-    d = drive()
-    plain = tmp_path / "plain.csv"
-    plain.write_text(
-        "number,easting,northing,level\n" + "\n".join(f"{k},{8100 + k % 5},{4100 + k},{50}" for k in range(30))
+def plain(path, offset):
+    path.write_text(
+        "number,easting,northing,level\n" + "\n".join(f"{k},{8100 + offset + k % 5},{4100 + k},{50}" for k in range(30))
     )
+    return path
+
+
+def test_of_several_files_without_doubts_that_are_alike_one_is_shown(drive, tmp_path):
+    d = drive()
     swapped = [northing_first(tmp_path / name) for name in ("a.txt", "b.txt")]
-    drop(d.window, [swapped[0], plain, swapped[1]])
-    for name in ("a.txt", "b.txt"):
+    sure = [plain(tmp_path / f"sure {k}.csv", 10 * k) for k in range(3)]
+    drop(d.window, [swapped[0], *sure, swapped[1]])
+    for name in ("a.txt", "sure 0.csv", "b.txt"):
         preview = preview_of(d)
         assert name in preview.windowTitle()
         d.window.files.texts.preview.bring_in.click()
         d.qtbot.waitUntil(lambda p=preview: d.window.files.texts.preview is not p)
     d.qtbot.waitUntil(lambda: bool(d.site.all(Ground)), timeout=10000)
-    assert len(d.site.all(Ground)[0].surface.points) == 110  # those that stand in both files once
+    assert len(d.site.all(Ground)[0].surface.points) == 170  # those that stand in both files once
+
+
+def test_a_file_that_leaves_no_doubts_is_shown_and_can_be_read_in_another_way(drive, tmp_path):
+    d = drive()
+    drop(d.window, [plain(tmp_path / "survey.csv", 0)])
+    preview = preview_of(d)
+    assert preview.doubts.text() == ""
+    choose(preview._combos[1], "northing")
+    choose(preview._combos[2], "easting")
+    QTest.keyClick(preview, Qt.Key.Key_Return)
+    d.qtbot.waitUntil(lambda: bool(d.site.all(Ground)), timeout=10000)
+    assert d.site.all(Ground)[0].surface.points[:, 0].min() == pytest.approx(4100)
+    drop(d.window, [plain(tmp_path / "next.csv", 10)])
+    assert [c.currentText() for c in preview_of(d)._combos] == ["number", "northing", "easting", "level"]
+    d.window.files.texts.preview.reject()
 
 
 def test_commas_for_both_can_be_looked_at_but_not_brought_in(drive, tmp_path):

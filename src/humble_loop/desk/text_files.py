@@ -1,6 +1,7 @@
-"""Text files of points that are brought in: looked at beside the window, and asked about where they leave doubts.
+"""Text files of points that are brought in: looked at beside the window, and shown before they are read.
 
-What somebody says about a file is remembered for the next one that is laid out in the same way.
+What somebody says about a file is remembered for the next one that is laid out in the same way; of several that are
+brought in together and leave no doubts, one is shown.
 """
 
 from __future__ import annotations
@@ -64,6 +65,7 @@ class TextFiles(QObject):
         self._settings, self._theme, self._window = settings, theme, window
         self._looker: Looker | None = None
         self._layouts: dict[Path, Layout] = {}
+        self._said: list[tuple[Layout, Layout]] = []  # of files that come together: as recognised, and as said
         self._go_on: Callable[[dict[Path, Layout]], object] = lambda layouts: None
         self.preview: TextPreview | None = None
 
@@ -75,7 +77,7 @@ class TextFiles(QObject):
     def settle(self, paths: Sequence[Path], go_on: Callable[[dict[Path, Layout]], object]) -> None:
         """Find out how the text files among ``paths`` are laid out, and go on with their layouts."""
         texts = [p for p in paths if KINDS.get(p.suffix.lower()) == "points"]
-        self._layouts, self._go_on = {}, go_on
+        self._layouts, self._said, self._go_on = {}, [], go_on
         if not texts:
             go_on({})
             return
@@ -93,9 +95,12 @@ class TextFiles(QObject):
     def _ask(self, looked: list[Looked]) -> None:
         while looked:
             one = looked.pop(0)
-            layout, unit = self._remembered(one.layout)
-            if one.layout.certain or (layout.refusal and len(layout.columns) < 3):
+            if one.layout.refusal and len(one.layout.columns) < 3:
+                continue  # whoever reads it says why it cannot be
+            if (said := self._said_of_its_like(one.layout)) is not None:
+                self._layouts[one.path] = said
                 continue
+            layout, unit = self._remembered(one.layout)
             self.preview = TextPreview(one.path, one.lines, layout, unit, self._theme(), self._window)
             self.preview.settled.connect(lambda said, one=one: self._take(one, said))
             self.preview.finished.connect(lambda result, rest=looked: self._next(result, rest))
@@ -105,6 +110,7 @@ class TextFiles(QObject):
 
     def _take(self, one: Looked, said: Layout) -> None:
         self._layouts[one.path] = said
+        self._said.append((one.layout, said))
         self._remember(one.layout, said)
 
     def _next(self, result: int, rest: list[Looked]) -> None:
@@ -115,6 +121,14 @@ class TextFiles(QObject):
             self._ask(rest)
         else:
             self.given_up.emit()
+
+    def _said_of_its_like(self, layout: Layout) -> Layout | None:
+        """What was said just now about a file that is laid out in the same way; None where this one leaves doubts."""
+        for like, said in self._said:
+            alike = like.signature == layout.signature and like.unit == layout.unit
+            if alike and layout.certain and (said.separator, said.decimal) == (layout.separator, layout.decimal):
+                return replace(layout.with_columns(said.columns), unit=said.unit)
+        return None
 
     # What was said about such files before
 
