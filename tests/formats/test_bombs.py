@@ -193,3 +193,17 @@ def test_a_long_polyline_without_arcs_is_no_arc_without_end(tmp_path):
     )
     (line,) = read_file(path).lines
     assert len(line.vertices) == 21_000
+
+
+def test_a_bulge_beyond_the_end_of_an_open_polyline_leads_nowhere(tmp_path):
+    """Towards its first vertex it would be an arc of 20 km with more chords than are followed."""
+
+    def polylines(space):
+        rows = [(0.0, 0.0, 0.0), (20_000.0, 0.0, 1e9)]
+        space.add_lwpolyline(rows, format="xyb", dxfattribs={"elevation": 40})
+        space.add_polyline2d(rows, format="xyb")
+        space.add_lwpolyline(rows, format="xyb", close=True, dxfattribs={"elevation": 40})
+
+    bundle = read_file(drawing(tmp_path / "a.dxf", polylines))
+    assert [len(line.vertices) for line in bundle.lines] == [2, 2]
+    assert "1 of its lines have arcs" in " ".join(bundle.notes)

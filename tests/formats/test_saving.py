@@ -377,7 +377,9 @@ def test_a_copy_whose_folder_was_removed_is_written_whole_again(tmp_path):
     for file in sorted(copy.folder.rglob("*"), reverse=True):
         file.rmdir() if file.is_dir() else file.unlink()
     copy.folder.rmdir()
+    held = len(os.listdir("/proc/self/fd"))
     copy.write(site_with(3), None)
+    assert len(os.listdir("/proc/self/fd")) == held
     assert lost_sessions(tmp_path) == []
     os.close(copy._running)
     (lost,) = lost_sessions(tmp_path)

@@ -145,11 +145,14 @@ def _chords(entity: Any, sag: float) -> float:
         radius = abs(float(entity.dxf.radius))
         return float(chords(radius * angle, 1.0 / radius, sag)) if radius > 0 else 0.0
     if kind == "LWPOLYLINE":
-        rows = np.array(entity.get_points("xyb"), dtype=np.float64).reshape(-1, 3)
+        rows, closed = np.array(entity.get_points("xyb"), dtype=np.float64).reshape(-1, 3), entity.closed
     elif kind == "POLYLINE" and entity.is_2d_polyline:
         rows = np.array([(*v.dxf.location.vec2, v.dxf.bulge) for v in entity.vertices], dtype=np.float64).reshape(-1, 3)
+        closed = entity.is_closed
     else:
         return 0.0
+    if not closed:
+        rows[-1:, 2] = 0.0  # a bulge towards a vertex that does not follow
     bulge, chord = np.abs(rows[:, 2]), np.hypot(*(np.roll(rows[:, :2], -1, axis=0) - rows[:, :2]).T)
     with np.errstate(all="ignore"):
         radius = chord * (1.0 + bulge**2) / (4.0 * bulge)

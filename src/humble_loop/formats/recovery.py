@@ -74,6 +74,7 @@ class Recovery:
     def _take_place(self) -> None:
         (self.folder / "surfaces").mkdir(parents=True, exist_ok=True)
         if self._running is None or not (self.folder / _RUNNING).exists():
+            self._let_go()
             self._running = os.open(self.folder / _RUNNING, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
             with suppress(OSError):  # a file system without locks
                 fcntl.flock(self._running, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -96,10 +97,13 @@ class Recovery:
     def clear(self) -> None:
         """Remove the copy: everything is saved, or was given up on purpose."""
         _remove(self.folder)
+        self._let_go()
+        self._written.clear()
+
+    def _let_go(self) -> None:
         if self._running is not None:
             os.close(self._running)
             self._running = None
-        self._written.clear()
 
 
 def _put_text(file: IO[bytes], text: str) -> None:
