@@ -89,7 +89,7 @@ class Watch:
     """Looks now and then where a gesture is that takes long."""
 
     def __init__(self, after: float = 0.7) -> None:
-        self.began, self.after = 0.0, after
+        self.began, self.after, self.last = 0.0, after, ""
         self.seen: Counter[str] = Counter()
         self._of = threading.get_ident()
         threading.Thread(target=self._look, daemon=True).start()
@@ -105,7 +105,8 @@ class Watch:
                             f"{frame.f_code.co_filename.rpartition('humble_loop/')[2]}:{frame.f_code.co_name}"
                         )
                     frame = frame.f_back
-                self.seen[" < ".join([*places[:2], "…", *[p for p in places[2:] if p.startswith("desk")][:6]])] += 1
+                self.last = " < ".join([*places[:2], "…", *[p for p in places[2:] if p.startswith("desk")][:6]])
+                self.seen[self.last] += 1
 
 
 class RandomUser:
@@ -178,6 +179,7 @@ class RandomUser:
         self.found.slowest = max(self.found.slowest, took)
         if took > 1.0:
             self.found.slow.append((took, self.words))
+            self.say(f"  {took:.2f} s: {self.words}, in {self.watch.last}")
         self.watch.began = time.monotonic()
 
     def _on_fault(self, kind, error, trace) -> None:

@@ -13,6 +13,7 @@ from tests.desk.random_use import RandomUser, unasked
 
 SEARCHING = bool(os.environ.get("HUMBLE_LOOP_SEARCH"))
 SEEDS, COUNT = ((11, 12, 13), 10_000) if SEARCHING else ((11,), 120)
+HANG = 1.0 if SEARCHING else 3.0  # seconds; the suite runs on machines that others keep busy
 
 
 @pytest.mark.timeout(7200 if SEARCHING else 240)
@@ -22,7 +23,7 @@ def test_random_use_makes_no_fault_and_nothing_piles_up(drive, brickworks, monke
     unasked(monkeypatch.setattr)
     found = RandomUser(d.window, seed).use(COUNT)
     assert found.faults == []
-    assert found.slowest < 8.0, found.slow  # most gestures take 60 ms; see docs/reliability.md for those that do not
+    assert found.slowest < HANG, found.slow
     assert max(found.widgets) < found.widgets[0] + 300
     half = len(found.memory) // 2
     assert max(found.memory[half:]) < max(found.memory[: half + 1]) + 150
@@ -91,3 +92,13 @@ def test_a_view_that_is_not_done_in_time_goes_on_in_pieces(drive, brickworks, mo
     assert section.in_time.busy
     monkeypatch.setattr(follower, "_PATIENCE", 5.0)
     d.qtbot.waitUntil(lambda: not section.in_time.busy, timeout=5000)
+
+
+def test_a_vip_beyond_all_bounds_is_refused_in_one_sentence(drive, brickworks):
+    d = drive(brickworks)
+    d.session.choose(ThingId("street", "kiln-court"))
+    d.settle()
+    before = d.site
+    d.window.long_section.add_vip((9e7, 40.0))
+    assert d.site is before
+    assert "must be between" in d.window.status.said.text()

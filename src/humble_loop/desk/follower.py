@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, QTimer
 from humble_loop.desk.session import Session
 from humble_loop.engine.query import Cancelled
 
-_PATIENCE = 0.3  # seconds that a view may hold the hand up before it goes on in pieces
+_PATIENCE = 0.2  # seconds that a view may hold the hand up before it goes on in pieces
 _BRIEFLY = 0.008  # seconds that it may while something is dragged elsewhere
 _AGAIN = 40  # milliseconds between two pieces
 _REST = 120  # milliseconds without a move until a hand that drags is said to rest

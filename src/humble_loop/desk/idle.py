@@ -13,6 +13,8 @@ from humble_loop.engine.query import Cancelled
 
 _SLICE = 0.006  # seconds of work between two frames
 _PATIENCE = 0.03  # seconds that a step may take at first
+_DOUBLED = 3  # times that these are doubled, one try after the other
+_OFTEN = 40  # tries, after which they are doubled once more: it seems to find nothing out that stays
 
 
 Step = Callable[[], object]
@@ -27,12 +29,12 @@ class IdleWork(QObject):
     something itself). Of several lists one is worked between two frames, and then the next.
 
     A step is done ``within`` some seconds, in which Cancelled may be raised: then it is tried again after the next
-    frame, and is given twice the time, since what it has found out by then stays known.
+    frame, and is given more time, since what it has found out by then stays known.
     """
 
     def __init__(self, parent: QObject, within: Within = nullcontext) -> None:
         super().__init__(parent)
-        self._within, self._patience = within, _PATIENCE
+        self._within, self._tries = within, 0
         self._steps: list[Step | Steps] = []
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -40,7 +42,7 @@ class IdleWork(QObject):
 
     def begin(self, steps: Iterable[Step], after: int = 90) -> None:
         """Forget what was left to do and begin these steps, ``after`` milliseconds from now."""
-        self._steps, self._patience = list(steps), _PATIENCE
+        self._steps, self._tries = list(steps), 0
         self._timer.start(after)
 
     def stop(self) -> None:
@@ -62,13 +64,13 @@ class IdleWork(QObject):
                 steps[:0] = _next_of(step)
                 continue
             try:
-                with self._within(self._patience):
+                with self._within(_PATIENCE * 2 ** min(self._tries, _DOUBLED + self._tries // _OFTEN)):
                     made = step()
             except Cancelled:
                 steps.insert(0, step)
-                self._patience *= 2
+                self._tries += 1
                 break
-            self._patience = _PATIENCE
+            self._tries = 0
             if isinstance(made, Iterator):
                 steps.insert(0, made)
         return bool(self._steps) and not self._timer.isActive()

@@ -9,7 +9,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from humble_loop.desk.session import Session
-from humble_loop.engine.query import Unsolved
+from humble_loop.engine.query import Cancelled, Unsolved
 from humble_loop.formats.quantities import show_chainage, show_length
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import line_plan
@@ -18,6 +18,7 @@ from humble_loop.whole.surface import probe
 from humble_loop.whole.things import name_of
 
 _SAID_FOR = 9000  # milliseconds
+_PATIENCE = 0.1  # seconds for the levels under the cursor
 
 
 class _Sentence(QLabel):
@@ -107,7 +108,12 @@ class StatusLine(QWidget):
         self._show_station(cursor)
         if self._session.dragging or self._tree is None:
             return
-        found = probe(self._session.engine, *cursor, self._tree)
+        try:
+            with self._session.engine.within(_PATIENCE):
+                found = probe(self._session.engine, *cursor, self._tree)
+        except Cancelled:
+            self.levels.setText("levels here are still being worked out")
+            return
         difference = found.finished - found.ground
         self.levels.setText(
             f"ground {show_length(found.ground, unit)}  finished {show_length(found.finished, unit)}"

@@ -17,7 +17,7 @@ from humble_loop.whole.places import footprint, near
 _SAME = 1e-7  # metres of level within which two batters are one
 _SLIVER = 1e-8  # m2 of overlap between triangles that is a matter of rounding
 _ROUNDING = 1e-6  # m2 of overlap between faces that is
-_MOST = 4000  # pairs of triangles of two batters that lie over one another; hundreds have been seen in sound sites
+_MOST = 2000  # pairs of triangles of two batters that lie over one another; hundreds have been seen in sound sites
 _ON = 1e-6  # metres within which things touch
 
 
@@ -90,7 +90,7 @@ def meeting(q: Engine, first: FaceId, second: FaceId) -> Meeting:
     i, j = shapely.STRtree(plans_b).query(plans_a, predicate="intersects")
     if first == second:
         i, j = i[i < j], j[i < j]
-    _check_count(q, first, second, len(i), 10 * _MOST)
+    _check_count(q, first, second, len(i), 20 * _MOST)
     shared = np.empty(len(i), dtype=object)
     some = np.zeros(len(i), dtype=bool)
     for begin in range(0, len(i), _MOST):

@@ -12,7 +12,7 @@ from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
 from humble_loop.whole.batters import hinges
 from humble_loop.whole.overlaps import counted, plan_of
 
-_MOST = 1000  # hachures of a face; of a longer one every second row has one, and so on
+_MOST = 500  # hachures of a face; of a longer one every second row has one, and so on
 _ON = 1e-3  # metres within which lines are one
 
 

@@ -45,7 +45,7 @@ from humble_loop.lines.describe import (
 from humble_loop.lines.line import LineId, line_plan
 from humble_loop.lines.quantity import percent
 from humble_loop.site import parts
-from humble_loop.site.edits import Edit, EditError
+from humble_loop.site.edits import Edit, EditError, made
 from humble_loop.site.library import StreetClass, TypicalSection
 from humble_loop.site.model import SIDES, Site
 
@@ -342,9 +342,9 @@ def _vip(q: Engine, street: str, i: int) -> Handle:
 def add_vip(q: Engine, street: str, chainage: float, level: float) -> Edit:
     """The edit that adds a VIP to a grade line, setting a proposed one first."""
     kept = [] if vips_of(q, street) or isinstance(q.attempt(grade_line, street), Unsolved) else proposed_vips(q, street)
-    fresh = Vip(chainage=round(chainage, 2), level=round(level, 3))
 
     def edit(site: Site) -> Site:
+        fresh = made(Vip, chainage=round(chainage, 2), level=round(level, 3))
         found = site.find(Street, street)
         old = kept or list(found.vips if found else ())
         return edits.set_vips(site, street, [*(v for v in old if abs(v.chainage - fresh.chainage) > 0.01), fresh])
