@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, QTimer
 from humble_loop.desk.session import Session
 from humble_loop.engine.query import Cancelled
 
-_PATIENCE = 0.2  # seconds that a view may hold the hand up before it goes on in pieces
+_PATIENCE = 0.2  # seconds that views may hold the hand up before they go on in pieces
 _BRIEFLY = 0.008  # seconds that it may while something is dragged elsewhere
 _AGAIN = 40  # milliseconds between two pieces
 _REST = 120  # milliseconds without a move until a hand that drags is said to rest
@@ -18,8 +18,27 @@ _APART = 0.15  # seconds between two refreshes of a view that follows
 _SHARE = 1 / 20  # of the time that a view that follows may take of a drag
 
 
+class _Turn:
+    """What all views together took since the window last had time for something else."""
+
+    def __init__(self) -> None:
+        self.took = 0.0
+
+    def add(self, seconds: float) -> None:
+        self.took += seconds
+        QTimer.singleShot(0, self._end)
+
+    def _end(self) -> None:
+        self.took = 0.0
+
+
+_turn = _Turn()
+
+
 class InTime(QObject):
     """Refreshes a view in pieces where it takes long: what is not worked out in time is gone on with a moment later.
+
+    Views that follow the same change share the time.
 
     While something is dragged that is not ``mine``, the view's own, the moment is when the hand rests.
     """
@@ -47,11 +66,13 @@ class InTime(QObject):
         """Refresh, or begin to."""
         self._again.stop()
         led = self._session.dragging and not self._mine()
+        began = time.perf_counter()
         try:
-            with self._session.engine.within(_BRIEFLY if led else _PATIENCE):
+            with self._session.engine.within(_BRIEFLY if led else max(_PATIENCE - _turn.took, _BRIEFLY)):
                 self._refresh()
         except Cancelled:
             self._again.start(_REST if led else _AGAIN)
+        _turn.add(time.perf_counter() - began)
 
 
 class Follower(QObject):

@@ -111,15 +111,20 @@ def _curve(bend: BendInput, turn: float) -> _Curve:
     if bend.radius <= 0.0 or abs(turn) < 1e-12:
         return _Curve(0.0, 0.0, ())
     r, l1, l2 = bend.radius, bend.transition_in, bend.transition_out
-    k = np.sign(turn) / r
     t_in, t_out = tangent_lengths(r, l1, l2, turn)
-    arc = max(0.0, r * abs(turn) - 0.5 * l1 - 0.5 * l2)
-    elements = [Element(l1, 0.0, k)] if l1 > 0 else []
-    if arc > 1e-9 or not (l1 > 0 or l2 > 0):
+    return _Curve(t_in, t_out, curve_elements(r, l1, l2, turn))
+
+
+def curve_elements(radius: float, transition_in: float, transition_out: float, turn: float) -> tuple[Element, ...]:
+    """A bend's transition, arc and transition, for a deflection ``turn`` (radians, left positive)."""
+    k = float(np.sign(turn)) / radius
+    arc = max(0.0, radius * abs(turn) - 0.5 * transition_in - 0.5 * transition_out)
+    elements = [Element(transition_in, 0.0, k)] if transition_in > 0 else []
+    if arc > 1e-9 or not (transition_in > 0 or transition_out > 0):
         elements.append(Element(arc, k, k))
-    if l2 > 0:
-        elements.append(Element(l2, k, 0.0))
-    return _Curve(t_in, t_out, tuple(elements))
+    if transition_out > 0:
+        elements.append(Element(transition_out, k, 0.0))
+    return tuple(elements)
 
 
 def _curves(bends: Sequence[BendInput], turns: Floats) -> list[_Curve]:

@@ -101,12 +101,18 @@ def raw_edges(q: Engine, frame: LotFrame) -> list[Edge]:
     ]
 
 
-def _points(q: Engine, id: LineId, begin: float, finish: float) -> Floats:
+@query
+def _along(q: Engine, id: LineId) -> Floats:
+    """Chainages that follow a line: once for all lots along it."""
     plan = line_plan(q, id)
+    return plan.base.sampled(_SAG, np.inf, float(np.abs(plan.offset.values).max()))
+
+
+def _points(q: Engine, id: LineId, begin: float, finish: float) -> Floats:
     low, high = min(begin, finish), max(begin, finish)
-    s = plan.base.sampled(_SAG, np.inf, float(np.abs(plan.offset.values).max()))
-    s = np.concatenate([[low], s[(s > low + 1e-6) & (s < high - 1e-6)], [high]])
-    return plan.points(s if begin <= finish else s[::-1])
+    s = _along(q, id)
+    s = np.concatenate([[low], s[np.searchsorted(s, low + 1e-6, "right") : np.searchsorted(s, high - 1e-6)], [high]])
+    return line_plan(q, id).points(s if begin <= finish else s[::-1])
 
 
 def _earlier_rows(q: Engine, row: LotRow) -> list[LotRow]:
