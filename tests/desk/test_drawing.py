@@ -10,8 +10,8 @@ from humble_loop.desk.layers import Label, LabelLayer, StrokeLayer, in_tiles
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street import Bend, StreetLine, Vip
+from humble_loop.kinds.street.bends import snap_to_street
 from humble_loop.kinds.street.plan import chain_of
-from humble_loop.kinds.street.show import snap_to_street
 from humble_loop.lines.describe import Stroke, joined_up
 from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.line import ThingId

@@ -14,10 +14,10 @@ from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import NotAQuantity, parse_length
 from humble_loop.geometry.bends import BendInput, chain_from_bends
 from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street.bends import snap_to_street
 from humble_loop.kinds.street.edits import add_street
 from humble_loop.kinds.street.model import Bend, Street
 from humble_loop.kinds.street.plan import StreetLine, chain_of
-from humble_loop.kinds.street.show import snap_to_street
 from humble_loop.lines.describe import Place
 from humble_loop.lines.line import ThingId, line
 from humble_loop.site import parts

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from humble_loop.geometry.arrays import Floats
-from humble_loop.geometry.bends import curve_elements, tangent_lengths
+from humble_loop.geometry.bends import BendInput, curve_elements, tangent_lengths
 from humble_loop.geometry.chain import Chain
 
 _LEAST_TURN = 1e-6  # radians: what turns less is no bend
@@ -20,6 +20,36 @@ _FLAT = 1e7  # metres of radius, beyond which an arc is a straight
 
 class CannotFit(ValueError):
     """No radius does what is asked; the message says why, as the end of a sentence about the bend."""
+
+
+def radius_wanted(
+    before: ArrayLike,
+    bend: BendInput,
+    after: ArrayLike,
+    *,
+    tangent_in: float | None = None,
+    tangent_out: float | None = None,
+    arc: float | None = None,
+    through: ArrayLike | None = None,
+) -> float:
+    """The radius of ``bend``, between the points ``before`` and ``after`` it (2,), that does the one thing asked for."""
+    both = bend.transition_in, bend.transition_out
+    a, v, c = (np.asarray(x, dtype=np.float64)[:2] for x in (before, bend[:2], after))
+    if through is not None:
+        return radius_through(a - v, (0.0, 0.0), c - v, np.asarray(through, dtype=np.float64) - v, *both)
+    turn = turn_between(v - a, c - v)
+    if arc is not None:
+        return radius_for_arc(turn, arc, *both)
+    if tangent_in is not None:
+        return radius_for_tangent(turn, tangent_in, *both)
+    if tangent_out is not None:
+        return radius_for_tangent(turn, tangent_out, *both[::-1])
+    raise ValueError("ask for something")
+
+
+def turn_between(into: Floats, out: Floats) -> float:
+    """The deflection from one direction (2,) to another, in radians, left positive."""
+    return float(np.arctan2(into[0] * out[1] - into[1] * out[0], into @ out))
 
 
 def radius_for_arc(turn: float, arc: float, transition_in: float = 0.0, transition_out: float = 0.0) -> float:
@@ -62,7 +92,7 @@ def radius_through(
     """
     a, v, c, at = (np.asarray(x, dtype=np.float64) for x in (before, corner, after, point))
     into, out = _unit(v - a), _unit(c - v)
-    turn = float(np.arctan2(into[0] * out[1] - into[1] * out[0], into @ out))
+    turn = turn_between(into, out)
     _check(turn)
     side, p = float(np.sign(turn)), at - v
     within = [side * float(d[0] * p[1] - d[1] * p[0]) for d in (into, out)]

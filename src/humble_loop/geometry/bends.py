@@ -115,10 +115,18 @@ def _curve(bend: BendInput, turn: float) -> _Curve:
     return _Curve(t_in, t_out, curve_elements(r, l1, l2, turn))
 
 
+def arc_length(radius: float, transition_in: float, transition_out: float, turn: float) -> float:
+    """The length of a bend's circular part, for a deflection ``turn`` (radians): transitions turn half their length each.
+
+    Negative where they turn more than the bend.
+    """
+    return radius * abs(turn) - 0.5 * (transition_in + transition_out)
+
+
 def curve_elements(radius: float, transition_in: float, transition_out: float, turn: float) -> tuple[Element, ...]:
     """A bend's transition, arc and transition, for a deflection ``turn`` (radians, left positive)."""
     k = float(np.sign(turn)) / radius
-    arc = max(0.0, radius * abs(turn) - 0.5 * transition_in - 0.5 * transition_out)
+    arc = max(0.0, arc_length(radius, transition_in, transition_out, turn))
     elements = [Element(transition_in, 0.0, k)] if transition_in > 0 else []
     if arc > 1e-9 or not (transition_in > 0 or transition_out > 0):
         elements.append(Element(arc, k, k))

@@ -18,6 +18,7 @@ _SAME = 1e-7  # metres of level within which two batters are one
 _SLIVER = 1e-8  # m2 of overlap between triangles that is a matter of rounding
 _ROUNDING = 1e-6  # m2 of overlap between faces that is
 _MOST = 2000  # pairs of triangles of two batters that lie over one another; hundreds have been seen in sound sites
+_AT_ONCE = 64  # triangles that are compared with all others before the pairs are counted
 _ON = 1e-6  # metres within which things touch
 
 
@@ -87,10 +88,14 @@ def meeting(q: Engine, first: FaceId, second: FaceId) -> Meeting:
     if a.empty or b.empty:
         return Meeting(Lost.all(()), Lost.all(()), shapely.Polygon())
     plans_a, plans_b = (shapely.polygons(s.points[s.triangles][:, :, :2]) for s in (a, b))
-    i, j = shapely.STRtree(plans_b).query(plans_a, predicate="intersects")
-    if first == second:
-        i, j = i[i < j], j[i < j]
-    _check_count(q, first, second, len(i), 20 * _MOST)
+    tree, pairs, count = shapely.STRtree(plans_b), [], 0
+    for begin in range(0, len(plans_a), _AT_ONCE):
+        i, j = tree.query(plans_a[begin : begin + _AT_ONCE], predicate="intersects")
+        i += begin
+        pairs.append(np.stack([i, j])[:, i < j] if first == second else np.stack([i, j]))
+        count += pairs[-1].shape[1]
+        _check_count(q, first, second, count, 20 * _MOST)
+    i, j = np.concatenate(pairs, axis=1)
     shared = np.empty(len(i), dtype=object)
     some = np.zeros(len(i), dtype=bool)
     for begin in range(0, len(i), _MOST):

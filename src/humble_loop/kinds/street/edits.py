@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from humble_loop.geometry.bend_fit import CannotFit, radius_wanted
+from humble_loop.geometry.bends import BendInput
 from humble_loop.kinds.street.model import Bend, Street, Vip
 from humble_loop.site.edits import EditError, changed, free_id, free_name, made, remove, rename, the
 from humble_loop.site.model import Site
@@ -48,6 +50,22 @@ def set_bend(site: Site, street: str, index: int, **values: float) -> Site:
     bends = list(s.bends)
     bends[index] = changed(bends[index], **values)
     return site.put(changed(s, bends=tuple(bends)))
+
+
+def fit_bend(site: Site, street: str, index: int, **wanted: Any) -> Site:
+    """Give a bend the radius that does what is ``wanted``: one of tangent_in, tangent_out and arc (metres), and
+    through=(easting, northing). Its transitions stay.
+    """
+    s = the(site, Street, street)
+    if not 0 < index < len(s.bends) - 1:
+        raise EditError(f"'{s.name}' has no bend {index + 1} with a radius")
+    before, b, after = s.bends[index - 1 : index + 2]
+    bend = BendInput(b.easting, b.northing, b.radius, b.transition_in, b.transition_out)
+    try:
+        radius = radius_wanted((before.easting, before.northing), bend, (after.easting, after.northing), **wanted)
+    except CannotFit as error:
+        raise EditError(f"'{s.name}' bend {index + 1}: {error}") from None
+    return set_bend(site, street, index, radius=radius)
 
 
 def insert_bend(site: Site, street: str, index: int, bend: Bend) -> Site:

@@ -6,7 +6,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.street import show
+from humble_loop.kinds.street import bends, show
 from humble_loop.kinds.street.checks import LEVEL_RULES, PLAN_RULES, street_findings
 from humble_loop.kinds.street.faces import StreetFace, face_of, faces_of
 from humble_loop.kinds.street.model import Street
@@ -122,7 +122,7 @@ class Streets(Kind):
         return show.facts(q, thing.id)
 
     def handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
-        return show.handles(q, thing.id)
+        return bends.handles(q, thing.id)
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         return StreetLine(thing.id)

@@ -10,18 +10,17 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import edits
+from humble_loop.kinds.street.bends import bend_rows
 from humble_loop.kinds.street.levels import grade_line, proposed_vips
 from humble_loop.kinds.street.model import Street, Vip
 from humble_loop.kinds.street.plan import (
     StreetLine,
-    bends_of,
     centreline,
     chain_of,
     class_of,
     frame_of,
     is_new,
     name_of,
-    streets_near,
     vips_of,
 )
 from humble_loop.kinds.street.section import gaps, lines_of, own_range
@@ -50,7 +49,6 @@ from humble_loop.site.library import StreetClass, TypicalSection
 from humble_loop.site.model import SIDES, Site
 
 SAG = 0.03  # metres between a drawn chord and its curve
-_SNAP = 2.0  # metres within which an end that is dragged is taken to another centreline
 
 _DRAWN = {"lip", "back of kerb", "path front", "path back", "boundary"}
 
@@ -114,31 +112,7 @@ def facts(q: Engine, street: str) -> tuple[Row, ...]:
     if isinstance(made, Unsolved):
         return (*rows, Note(f"{made.message}; {made.remedy}"))
     rows.append(Fact("length", "length", made.chain.total))
-    for i, b in enumerate(bends_of(q, street)[1:-1], start=1):
-        rows.append(
-            Fact(
-                f"bend {i + 1} radius",
-                "length",
-                b[2],
-                "set",
-                _bend_field(street, i, "radius"),
-            )
-        )
-        if b[3] or b[4]:
-            for key, label, value in (
-                ("transition_in", "transition in", b[3]),
-                ("transition_out", "transition out", b[4]),
-            ):
-                rows.append(
-                    Fact(
-                        label,
-                        "length",
-                        value,
-                        "set",
-                        _bend_field(street, i, key),
-                        inner=True,
-                    )
-                )
+    rows += bend_rows(q, street)
     if frame.kind == "existing":
         lines = (("", "by the section"), *((i, parts.one(q, SurveyLine, i).name) for i in parts.ids(q, SurveyLine)))
         for key, label in (("left_lip", "left lip"), ("right_lip", "right lip")):
@@ -155,10 +129,6 @@ def facts(q: Engine, street: str) -> tuple[Row, ...]:
         )
     )
     return tuple(rows)
-
-
-def _bend_field(street: str, i: int, key: str) -> Callable[[Any], Edit]:
-    return lambda value: lambda s: edits.set_bend(s, street, i, **{key: value})
 
 
 def _lip_field(street: str, key: str) -> Callable[[str], Edit]:
@@ -209,67 +179,6 @@ def _vips(q: Engine, street: str) -> list[Row]:
 
 
 # Handles
-
-
-def snap_to_street(q: Engine, place: Place, reach: float, without: str = "") -> tuple[str, Place, float] | None:
-    """The nearest other centreline within ``reach`` metres: street id, its foot, and heading there."""
-    best, nearest = None, reach
-    for other in streets_near(q, place, reach):
-        made = q.attempt(centreline, other)
-        if other == without or isinstance(made, Unsolved):
-            continue
-        foot = made.chain.feet([place])
-        if abs(float(foot.offsets[0])) < nearest and 1.0 < foot.chainages[0] < made.chain.total - 1.0:
-            nearest = abs(float(foot.offsets[0]))
-            frame = made.chain.at(foot.chainages)
-            best = (other, (float(frame.points[0, 0]), float(frame.points[0, 1])), float(frame.headings[0]))
-    return best
-
-
-def handles(q: Engine, street: str) -> tuple[Handle, ...]:
-    """A street's bends."""
-    if isinstance(q.attempt(centreline, street), Unsolved):
-        return ()
-    return tuple(_bend(q, street, i) for i in range(len(bends_of(q, street))))
-
-
-def _bend(q: Engine, street: str, i: int) -> Handle:
-    bends, (e0, n0) = bends_of(q, street), parts.origin(q)
-    old = bends[i]
-    start = np.array(old[:2])
-    inner = 0 < i < len(bends) - 1
-    direction = {"unit": np.array([1.0, 0.0])}
-
-    def to(at: Floats) -> Edit:
-        return lambda site: edits.move_bend(site, street, i, float(at[0]) + e0, float(at[1]) + n0)
-
-    def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
-        at = np.array(place)
-        if not inner:
-            snap = snap_to_street(q, place, _SNAP, street)
-            at = np.array(snap[1]) if snap else at
-        d = at - start
-        size = float(np.hypot(*d))
-        if size > 1e-9:
-            direction["unit"] = d / size
-        told = (Told("E", "level", at[0] + e0), Told("N", "level", at[1] + n0), Told("moved", "length", size))
-        return to(at), told
-
-    typed = [Typed("length", "a distance", lambda v: to(start + direction["unit"] * v))]
-    if inner:
-        typed.append(Typed("size", "r and a radius", lambda v: lambda s: edits.set_bend(s, street, i, radius=v), "r"))
-
-    def rule(q: Engine) -> str:
-        made = q.attempt(centreline, street)
-        if isinstance(made, Unsolved):
-            return made.message
-        mine = next((p for p in made.problems if p.index == i), None)
-        if mine is not None and mine.kind == "radius":
-            return f"radius {mine.wanted:g} does not fit; the largest is {mine.largest:.2f}"
-        return f"radius {old[2]:g}" if inner else ""
-
-    title = f"{name_of(q, street)} bend {i + 1}"
-    return Handle(("bend", street, i), (old[0], old[1]), title, "square", moved, tuple(typed), rule)
 
 
 def section_handles(q: Engine, street: str) -> tuple[Handle, ...]:

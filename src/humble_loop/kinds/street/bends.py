@@ -1,0 +1,168 @@
+"""A street's bends: what is told of them, and their handles in plan."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.bend_fit import CannotFit, radius_wanted, turn_between
+from humble_loop.geometry.bends import BendInput, arc_length, tangent_lengths
+from humble_loop.kinds.street import edits
+from humble_loop.kinds.street.plan import bends_of, centreline, name_of, streets_near
+from humble_loop.lines.describe import Fact, Handle, Place, Row, Told, Typed
+from humble_loop.site import parts
+from humble_loop.site.edits import Edit
+from humble_loop.site.model import Site
+
+_SNAP = 2.0  # metres within which an end that is dragged is taken to another centreline
+_BENT = 1e-6  # radians: what turns less is no bend
+
+
+# Facts
+
+
+def bend_rows(q: Engine, street: str) -> list[Row]:
+    """The radius of each bend, what it makes of tangents and arc, and its transitions."""
+    rows: list[Row] = []
+    bends = bends_of(q, street)
+    for i in range(1, len(bends) - 1):
+        _, _, radius, first, second = bends[i]
+        turn = turn_of(bends, i)
+        rows.append(Fact(f"bend {i + 1} radius", "length", radius, "set", _to(edits.set_bend, street, i, "radius")))
+        rows.append(Fact("deflection", "text", _degrees(turn), inner=True))
+        if radius > 0 and _BENT < abs(turn) < np.pi - _BENT:
+            tangents = tangent_lengths(radius, first, second, turn)
+            if first == second:
+                rows.append(_worked("tangent", tangents[0], _to(edits.fit_bend, street, i, "tangent_in")))
+            else:
+                rows.append(_worked("tangent in", tangents[0], _to(edits.fit_bend, street, i, "tangent_in")))
+                rows.append(_worked("tangent out", tangents[1], _to(edits.fit_bend, street, i, "tangent_out")))
+            rows.append(_worked("arc", arc_length(radius, first, second, turn), _to(edits.fit_bend, street, i, "arc")))
+        for key, label, value in (
+            ("transition_in", "transition in", first),
+            ("transition_out", "transition out", second),
+        ):
+            rows.append(Fact(label, "length", value, "set", _to(edits.set_bend, street, i, key), inner=True))
+    return rows
+
+
+def _worked(label: str, value: float, edit: Callable[[float], Edit]) -> Fact:
+    """A length that follows from the radius; typed, the radius follows from it."""
+    return Fact(label, "length", value, "worked out", edit, inner=True)
+
+
+def _to(change: Callable[..., Site], street: str, i: int, key: str) -> Callable[[float], Edit]:
+    return lambda value: lambda s: change(s, street, i, **{key: value})
+
+
+def _degrees(turn: float) -> str:
+    return f"{abs(np.degrees(turn)):.4f}° {'left' if turn > 0 else 'right'}"
+
+
+def turn_of(bends: tuple[tuple[float, ...], ...], i: int) -> float:
+    """The deflection of a bend that is no end, in radians, left positive."""
+    before, at, after = (np.array(b[:2]) for b in bends[i - 1 : i + 2])
+    return turn_between(at - before, after - at)
+
+
+# Handles
+
+
+def snap_to_street(q: Engine, place: Place, reach: float, without: str = "") -> tuple[str, Place, float] | None:
+    """The nearest other centreline within ``reach`` metres: street id, its foot, and heading there."""
+    best, nearest = None, reach
+    for other in streets_near(q, place, reach):
+        made = q.attempt(centreline, other)
+        if other == without or isinstance(made, Unsolved):
+            continue
+        foot = made.chain.feet([place])
+        if abs(float(foot.offsets[0])) < nearest and 1.0 < foot.chainages[0] < made.chain.total - 1.0:
+            nearest = abs(float(foot.offsets[0]))
+            frame = made.chain.at(foot.chainages)
+            best = (other, (float(frame.points[0, 0]), float(frame.points[0, 1])), float(frame.headings[0]))
+    return best
+
+
+def handles(q: Engine, street: str) -> tuple[Handle, ...]:
+    """A street's bends: their intersection points, and the middles of their curves to be drawn through a point."""
+    if isinstance(q.attempt(centreline, street), Unsolved):
+        return ()
+    count = len(bends_of(q, street))
+    arcs = (_arc(q, street, i) for i in range(1, count - 1))
+    return (*(arc for arc in arcs if arc is not None), *(_bend(q, street, i) for i in range(count)))
+
+
+def _bend(q: Engine, street: str, i: int) -> Handle:
+    bends, (e0, n0) = bends_of(q, street), parts.origin(q)
+    old = bends[i]
+    start = np.array(old[:2])
+    inner = 0 < i < len(bends) - 1
+    direction = {"unit": np.array([1.0, 0.0])}
+
+    def to(at: Floats) -> Edit:
+        return lambda site: edits.move_bend(site, street, i, float(at[0]) + e0, float(at[1]) + n0)
+
+    def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
+        at = np.array(place)
+        if not inner:
+            snap = snap_to_street(q, place, _SNAP, street)
+            at = np.array(snap[1]) if snap else at
+        d = at - start
+        size = float(np.hypot(*d))
+        if size > 1e-9:
+            direction["unit"] = d / size
+        told = (Told("E", "level", at[0] + e0), Told("N", "level", at[1] + n0), Told("moved", "length", size))
+        return to(at), told
+
+    typed = [Typed("length", "a distance", lambda v: to(start + direction["unit"] * v))]
+    if inner:
+        typed.append(Typed("size", "r and a radius", lambda v: lambda s: edits.set_bend(s, street, i, radius=v), "r"))
+
+    def rule(q: Engine) -> str:
+        return _fits(street, i)(q) or (f"radius {old[2]:g}" if inner else "")
+
+    title = f"{name_of(q, street)} bend {i + 1}"
+    return Handle(("bend", street, i), (old[0], old[1]), title, "square", moved, tuple(typed), rule)
+
+
+def _arc(q: Engine, street: str, i: int) -> Handle | None:
+    """Where a bend's curve is nearest to its intersection point: dragged, the curve passes the hand."""
+    bends, (e0, n0) = bends_of(q, street), parts.origin(q)
+    if bends[i][2] <= 0.0 or abs(turn_of(bends, i)) < _BENT:
+        return None
+    chain = centreline(q, street).chain
+    foot = chain.points_at(chain.feet([bends[i][:2]]).chainages)[0]
+
+    def through(place: Place) -> Edit:
+        return lambda site: edits.fit_bend(site, street, i, through=(place[0] + e0, place[1] + n0))
+
+    def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
+        try:
+            radius = radius_wanted(bends[i - 1][:2], BendInput(*bends[i]), bends[i + 1][:2], through=place)
+        except CannotFit:
+            return through(place), ()  # the edit says why
+        return through(place), (Told("radius", "length", radius, bends[i][2]),)
+
+    typed = (Typed("length", "a radius", lambda v: lambda s: edits.set_bend(s, street, i, radius=v)),)
+    title = f"{name_of(q, street)} bend {i + 1} curve"
+    return Handle(
+        ("curve", street, i), (float(foot[0]), float(foot[1])), title, "round", moved, typed, _fits(street, i)
+    )
+
+
+def _fits(street: str, i: int) -> Callable[[Engine], str]:
+    """Whether a bend fits as it is, in words."""
+
+    def rule(q: Engine) -> str:
+        made = q.attempt(centreline, street)
+        if isinstance(made, Unsolved):
+            return made.message
+        mine = next((p for p in made.problems if p.index == i), None)
+        if mine is not None and mine.kind == "radius":
+            return f"radius {mine.wanted:g} does not fit; the largest is {mine.largest:.2f}"
+        return ""
+
+    return rule
