@@ -316,3 +316,17 @@ def test_both_ways_of_listing_triangles_by_cell_are_one(monkeypatch):
     assert np.array_equal(first, again[0])
     assert np.array_equal(members, again[1])
     assert np.abs(Surface(ground.points, ground.triangles).levels(ground.points) - ground.points[:, 2]).max() < 1e-9
+
+
+def test_what_is_cut_by_a_long_shape_is_cut_by_all_of_it():
+    """Against a shape of many corners each triangle is cut by what lies about it: the same, to the area."""
+    x = np.linspace(-200.0, 200.0, 800)
+    shape = shapely.LineString(np.column_stack([x, 20.0 * np.sin(x / 30.0)])).buffer(6.0)
+    ground = rolling_ground()
+    rest, of = without(ground, shape)
+    plans = shapely.polygons(ground.points[ground.triangles][:, :, :2])
+    wanted = shapely.area(shapely.difference(plans, shape))
+    found = np.bincount(of, rest.areas(), minlength=len(plans))
+    assert shapely.get_num_coordinates(shape) > 1000
+    assert (wanted < shapely.area(plans) - 1.0).sum() > 50
+    assert np.abs(found - wanted).max() < 1e-6

@@ -186,7 +186,7 @@ class FileDesk(QObject):
         for work in (self._importer, self._exporter):
             if work is not None and work.isRunning():
                 work.requestInterruption()
-                work.wait(5000)
+                work.wait()  # a thread that is destroyed while it works takes the program down
 
     def ask_export(self) -> None:
         """Ask where to write LandXML, DXF or set-out points."""

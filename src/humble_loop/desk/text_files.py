@@ -88,7 +88,7 @@ class TextFiles(QObject):
     def stop(self) -> None:
         """Give up."""
         if self._looker is not None:
-            self._looker.wait(5000)
+            self._looker.wait()  # a thread that is destroyed while it works takes the program down
         if self.preview is not None:
             self.preview.reject()
 

@@ -18,7 +18,7 @@ _SAME = 1e-7  # metres of level within which two batters are one
 _SLIVER = 1e-8  # m2 of overlap between triangles that is a matter of rounding
 _ROUNDING = 1e-6  # m2 of overlap between faces that is
 _MOST = 2000  # pairs of triangles of two batters that lie over one another; hundreds have been seen in sound sites
-_AT_ONCE = 64  # triangles that are compared with all others before the pairs are counted
+_AT_ONCE = 16  # triangles that are compared with all others before the pairs are counted
 _ON = 1e-6  # metres within which things touch
 
 
