@@ -86,9 +86,9 @@ def test_a_step_that_takes_too_long_is_tried_again_with_more_time_and_what_follo
         yield takes("four", 0.0)
 
     work = IdleWork(parent := QObject(), within)
-    work.begin([takes("one", 0.2), steps, takes("five", 0.0)], 0)
+    work.begin([takes("one", 0.16), steps, takes("five", 0.0)], 0)
     qtbot.waitUntil(lambda: not work.busy)
     assert log == ["one", "two", "three", "four", "five"]
-    assert given[:4] == [0.03, 0.06, 0.12, 0.24]
-    assert given[4:] == [0.03, 0.03, 0.06, 0.12, 0.03, 0.03]  # the step of steps, "two" in three, "four", "five"
+    assert given[:4] == [0.02, 0.04, 0.08, 0.16]
+    assert given[4:] == [0.02, 0.02, 0.04, 0.08, 0.16, 0.02, 0.02]  # the step of steps, "two" in four, "four", "five"
     parent.deleteLater()

@@ -12,7 +12,7 @@ from shiboken6 import isValid
 from humble_loop.engine.query import Cancelled
 
 _SLICE = 0.006  # seconds of work between two frames
-_PATIENCE = 0.03  # seconds that a step may take at first
+_PATIENCE = 0.02  # seconds that a step may take at first
 _DOUBLED = 3  # times that these are doubled, one try after the other
 _OFTEN = 40  # tries, after which they are doubled once more: it seems to find nothing out that stays
 

@@ -110,10 +110,10 @@ class PlanView(DrawingView):
     def _show_near(self) -> tuple[ThingId, ...]:
         """Show the things in hand, and those that change with them, and their handles; returns them."""
         began = time.perf_counter()
-        urgent = self._urgent()
         shown: tuple[ThingId, ...] = ()
         try:
             with self.session.engine.within(_PATIENCE):
+                urgent = self._urgent()
                 # While sketching, the reach of batters is what one wants to see, if it is there soon.
                 self.drawing.show_now(urgent, whole=self.sketch is not None and self._took < _PATIENCE)
                 shown = urgent

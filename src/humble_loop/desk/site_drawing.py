@@ -104,12 +104,14 @@ class SiteDrawing:
         return (t for t in all_things(self._session.engine) if not kind_of(t.kind).together)
 
     def _outlines(self, done: set[ThingId]) -> Steps:
+        yield partial(all_things, self._session.engine)
         for thing in self._things():
             if thing not in done:
                 yield partial(self._show_outline, thing)
 
     def _all_details(self) -> Steps:
         q = self._session.engine
+        yield partial(all_things, q)
         for thing in self._things():
             yield partial(q.attempt, faces_of, thing)
             made = q.attempt(faces_of, thing)
@@ -153,6 +155,7 @@ class SiteDrawing:
     def _show_fine(self) -> Steps:
         """Fine contours and flow arrows, face by face."""
         q = self._session.engine
+        yield partial(all_things, q)
         found: list[FaceId] = []
         for thing in self._things():
             made = q.attempt(faces_of, thing)
