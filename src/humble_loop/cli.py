@@ -31,7 +31,7 @@ from humble_loop.whole.tables import table, tables
 from humble_loop.whole.trail import Step, trail_at
 
 _LONGEST_LINE = 800
-_to_the_end: list[Engine] = []  # not taken apart before the program ends: that takes long for a large site
+_to_the_end: list[Engine] = []  # the last site is not taken apart before the program ends: that takes long
 COMMANDS = ("new", "report", "probe", "check", "export", "schema")
 
 
@@ -278,7 +278,7 @@ def _check(options: argparse.Namespace) -> int:
 def _export(options: argparse.Namespace) -> int:
     target: Path = options.to
     q = Engine(load_site(options.file))
-    _to_the_end.append(q)
+    _to_the_end[:] = [q]
     gc.disable()  # all results stay: looking for what could go takes a twentieth of the time
     try:
         export(delivery(q, processes_at_hand()), target)

@@ -7,9 +7,11 @@ import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
+from humble_loop.desk import cross_section
 from humble_loop.desk.drawing import cross_view
 from humble_loop.desk.session import Station
 from humble_loop.desk.stretch_button import StretchButton
+from humble_loop.engine.query import Cancelled
 from humble_loop.kinds.street import StreetLine, Vip
 from humble_loop.lines.line import ThingId
 from tests import edits
@@ -112,15 +114,24 @@ def test_an_existing_street_and_a_head_say_what_is_shown(drive, brickworks, cour
     assert [p.texts[0] for p, _ in view.band.columns] == ["crown", "edge", "edge"]
 
 
-def test_while_something_is_dragged_the_section_follows_and_batters_when_the_hand_rests(drive, court):
+def test_while_something_is_dragged_the_section_follows_and_batters_when_the_hand_rests(drive, court, monkeypatch):
     d, view = shown(drive, court, "through", 30.0)
     assert view._made.names.count("toe") == 2
+    in_a_hurry = [True]
+
+    def in_time(q, street, s, *, batters=True):
+        if batters and in_a_hurry:
+            raise Cancelled
+        return cross_view(q, street, s, batters=batters)
+
+    monkeypatch.setattr(cross_section, "cross_view", in_time)
     section = d.window.long_section
     handle = next(h for h in section.handles.handles if h.title.endswith("VIP 1"))
     above = (handle.place[0], handle.place[1] + 0.5)
     d.drag(section, handle.place, above, release=False)
-    assert view._made.names.count("toe") == 0
+    d.qtbot.waitUntil(lambda: view._made.names.count("toe") == 0, timeout=5000)
     assert view._made.words == "batters follow when the hand rests"
+    in_a_hurry.clear()
     d.qtbot.waitUntil(lambda: view._made.names.count("toe") == 2, timeout=5000)
     assert view._made.words == ""
     assert np.array_equal(view._made.design, cross_view(d.session.engine, "through", 30.0).design)

@@ -467,10 +467,12 @@ def test_the_set_out_table_is_on_screen(drive, brickworks):
     d = drive(brickworks)
     d.window.open_tables()
     tables = d.window.tables
+    d.qtbot.waitUntil(lambda: not tables.in_time.busy, timeout=5000)
     model = tables.view.model()
     assert model.rowCount() > 100
     assert model.headerData(1, Qt.Orientation.Horizontal) == "easting"
     tables.which.setCurrentText("lots")
+    d.qtbot.waitUntil(lambda: not tables.in_time.busy, timeout=5000)
     assert tables.view.model().rowCount() == len(lots_on(d.session.engine, "ember-loop")) + len(
         lots_on(d.session.engine, "kiln-court")
     )
@@ -478,7 +480,7 @@ def test_the_set_out_table_is_on_screen(drive, brickworks):
     tables.which.setCurrentText("levels")
     tables.of.setCurrentIndex(0)
     tables.refresh()
-    assert "say which street" in tables.note.text()
+    d.qtbot.waitUntil(lambda: "say which street" in tables.note.text(), timeout=5000)
     tables.close()
 
 

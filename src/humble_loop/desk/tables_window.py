@@ -110,6 +110,8 @@ class TablesWindow(QDialog):
     def refresh(self, *_: object) -> None:
         """Work the table out and show it, or say why it cannot be."""
         self.in_time.now()
+        if self.in_time.busy:
+            self.note.setText("being worked out …")
 
     def _refresh(self) -> None:
         of = None if self.of.currentIndex() <= 0 else self.of.currentText()
