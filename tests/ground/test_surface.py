@@ -318,8 +318,8 @@ def test_both_ways_of_listing_triangles_by_cell_are_one(monkeypatch):
     assert np.abs(Surface(ground.points, ground.triangles).levels(ground.points) - ground.points[:, 2]).max() < 1e-9
 
 
-def test_what_is_cut_by_a_long_shape_is_cut_by_all_of_it():
-    """Against a shape of many corners each triangle is cut by what lies about it: the same, to the area."""
+def test_what_a_long_shape_takes_is_what_it_covers():
+    """Triangles that it only touches, covers, and cuts: each keeps what lies outside of it, to the area."""
     x = np.linspace(-200.0, 200.0, 800)
     shape = shapely.LineString(np.column_stack([x, 20.0 * np.sin(x / 30.0)])).buffer(6.0)
     ground = rolling_ground()

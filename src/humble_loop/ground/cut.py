@@ -11,8 +11,6 @@ import shapely
 from humble_loop.geometry.arrays import Ints
 from humble_loop.ground.surface import Surface
 
-_FEW = 100  # corners
-_ROOM = 1.0  # metres round a triangle
 _SPIKE = 1e-9  # m2 of a rest that is a matter of rounding
 
 
@@ -31,16 +29,6 @@ class Lost:
         return Lost(np.concatenate([p.triangles for p in every]), np.concatenate([p.plans for p in every]))
 
 
-def _about(plans: np.ndarray, taken: shapely.Geometry) -> np.ndarray:
-    """For each of some polygons (k,) the part of ``taken`` that lies about it: what is cut costs as its corners."""
-    if shapely.get_num_coordinates(taken) < _FEW:
-        return np.full(len(plans), taken, dtype=object)
-    boxes = shapely.bounds(plans) + [-_ROOM, -_ROOM, _ROOM, _ROOM]
-    parts = np.array([shapely.clip_by_rect(taken, *box) for box in boxes.tolist()], dtype=object)
-    parts[~shapely.is_valid(parts)] = taken
-    return parts
-
-
 def without(surface: Surface, taken: shapely.Geometry, lost: Lost | None = None) -> tuple[Surface, Ints]:
     """The surface outside ``taken`` (polygons in plan, in the surface's coordinates), each triangle also without what it lost.
 
@@ -53,8 +41,7 @@ def without(surface: Surface, taken: shapely.Geometry, lost: Lost | None = None)
     gone = touched & shapely.covers(taken, plans)
     rest = plans.copy()
     rest[gone] = shapely.Polygon()
-    cut = touched & ~gone
-    rest[cut] = shapely.difference(plans[cut], _about(plans[cut], taken))
+    rest[touched & ~gone] = shapely.difference(plans[touched & ~gone], taken)
     if lost is not None and len(lost.triangles):
         order = np.argsort(lost.triangles, kind="stable")
         which, begin, count = np.unique(lost.triangles[order], return_index=True, return_counts=True)
