@@ -1,6 +1,7 @@
 """Run every benchmark and print a table; exit 1 when a figure is missed.
 
-``python -m benchmarks [NAME ...]`` runs some of them: scale, edit, ground, drag, load, start.
+``python -m benchmarks [NAME ...]`` runs some of them: scale, edit, ground, drag, load, start. Bounds in seconds are for
+a quiet hour, and stretched by how slow the machine is at the time (see ``benchmarks.yardstick``).
 """
 
 from __future__ import annotations
@@ -20,22 +21,25 @@ import numpy as np
 
 @dataclass(frozen=True)
 class Figure:
-    """A measured figure and its bound."""
+    """A measured figure and its bound, which is for a quiet hour; the machine was ``slowness`` times as slow."""
 
     name: str
     value: float
     bound: float
     unit: str
     at_most: bool = True
+    slowness: float = 1.0
 
     @property
     def held(self) -> bool:
         """Whether the bound is kept."""
-        return self.value <= self.bound if self.at_most else self.value >= self.bound
+        return self.value <= self.bound * self.slowness if self.at_most else self.value >= self.bound / self.slowness
 
     def __str__(self) -> str:
         sign = "≤" if self.at_most else "≥"
-        return f"{'ok  ' if self.held else 'MISS'}  {self.name:<58} {self.value:>10.3f} {self.unit:<4} {sign} {self.bound:g}"
+        slow = f", the machine being {self.slowness:.2f} times as slow" if self.slowness > 1.0 else ""
+        word = "ok  " if self.held else "MISS"
+        return f"{word}  {self.name:<58} {self.value:>10.3f} {self.unit:<4} {sign} {self.bound:g}{slow}"
 
 
 def timed(what: Callable[[], object]) -> float:
@@ -171,11 +175,11 @@ def drag() -> list[Figure]:
 
     found = []
     for times in (1, 64):
-        for name, (hand, lines) in frame_seconds(times).items():
+        for name, (hand, lines, slow) in frame_seconds(times).items():
             what = f"{name}, {times} ×" if times > 1 else name
             print(f"      {what}: what is under the hand {_typical(hand)}; its street's own lines {_typical(lines)}")
             late = 1000 * float(np.percentile(lines, 95))
-            found.append(Figure(f"dragging a {what}: 95 % of its lines within", late, 33.0, "ms"))
+            found.append(Figure(f"dragging a {what}: 95 % of its lines within", late, 33.0, "ms", slowness=slow))
     return found
 
 
@@ -189,13 +193,14 @@ def load() -> list[Figure]:
 
     bounds = {"first picture": 3.0, "pan": 0.033, "zoom": 0.033, "choosing": 0.033, "blocked after a pad edit": 0.033}
     found = []
-    for name, seconds in window_seconds(64).items():
+    for name, (seconds, slow) in window_seconds(64).items():
         if name == "settled":
             print(f"      all of 64 x settled after {seconds:.1f} s")
             continue
-        found.append(Figure(f"64 x: {name}", 1000 * seconds, 1000 * bounds.get(name, 0.002), "ms"))
-    for ending, seconds in export_seconds(16).items():
-        found.append(Figure(f"16 x: exported as {ending}", seconds, 10.0, "s"))
+        bound = 1000 * bounds.get(name, 0.002)
+        found.append(Figure(f"64 x: {name}", 1000 * seconds, bound, "ms", slowness=slow))
+    for ending, (seconds, slow) in export_seconds(16).items():
+        found.append(Figure(f"16 x: exported as {ending}", seconds, 10.0, "s", slowness=slow))
     return found
 
 

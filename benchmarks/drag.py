@@ -10,6 +10,7 @@ from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from benchmarks.yardstick import slowness
 from humble_loop.demo import repeated_site
 from humble_loop.desk.garbage import attend
 from humble_loop.desk.session import Session
@@ -18,13 +19,14 @@ from humble_loop.desk.theme import font, load_fonts
 from humble_loop.desk.view import DrawingView
 from humble_loop.desk.window import MainWindow
 from humble_loop.lines.line import ThingId
+from humble_loop.site.libraries import new_site
 
 _STEPS = 60
 
 
-def frame_seconds(times: int) -> dict[str, tuple[list[float], list[float]]]:
+def frame_seconds(times: int) -> dict[str, tuple[list[float], list[float], float]]:
     """On the demo site ``times`` over: seconds until what is under the hand has moved, and until the street's own lines
-    have, by what is dragged.
+    have, by what is dragged; and how slow the machine was around it.
     """
     app = QApplication.instance() or QApplication([])
     assert isinstance(app, QApplication)
@@ -45,10 +47,12 @@ def frame_seconds(times: int) -> dict[str, tuple[list[float], list[float]]]:
     ):
         session.choose(ThingId("street", street))
         _settle(app, window)
-        out[name] = _drag(app, window, view, title, by)
+        before = slowness()
+        hand, lines = _drag(app, window, view, title, by)
+        out[name] = hand, lines, 0.5 * (before + slowness())
         session.undo()
         _settle(app, window)
-    session.take(session.site)
+    session.take(new_site())  # or the window would go on with what is left to be shown
     window.close()
     return out
 

@@ -2,11 +2,12 @@
 
 import sys
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QImage, QPainter
+from PySide6.QtGui import QColor, QImage, QPainter, QTransform
 
-from humble_loop.desk.layers import Layer
+from humble_loop.desk.layers import Layer, SignLayer
 from humble_loop.desk.painting import guarded
 from humble_loop.desk.theme import THEMES
 from humble_loop.engine.query import Engine
@@ -131,3 +132,49 @@ def test_a_paint_that_goes_well_is_left_alone(qtbot, faults):
         guarded(painter, lambda p: p.fillRect(QRectF(0, 0, 20, 20), QColor("green")))
     assert image.pixelColor(10, 10) == QColor("green")
     assert faults == []
+
+
+def test_the_site_is_painted_again_only_when_it_has_changed_and_not_with_the_cursor(drive, brickworks, monkeypatch):
+    d = drive(brickworks)
+    plan, painted = d.window.plan, []
+    strokes = plan.drawing.strokes
+    draw = strokes.draw
+    monkeypatch.setattr(strokes, "draw", lambda painter: (painted.append(1), draw(painter)))
+
+    def frame() -> int:
+        painted.clear()
+        plan.viewport().repaint()
+        return len(painted)
+
+    frame()
+    d.window.session.point_at(150.0, 180.0)
+    before = plan.grab().toImage()
+    assert frame() == 0
+    key = next(key for key in strokes._kept if strokes.lines_of(key))
+    strokes.show_strokes(key, ())
+    assert frame() == 1
+    assert plan.grab().toImage() != before
+    plan.pan(3.0, 0.0)
+    assert frame() == 1
+    plan.paint_in(THEMES["dark"])
+    assert frame() == 1
+    assert frame() == 0
+
+
+def test_a_sign_stands_with_its_foot_where_the_finding_is(qtbot):
+    layer = SignLayer()
+    layer.theme = THEMES["light"]
+    layer.boundingRect = lambda: QRectF(0, 0, 200, 100)
+    layer.show_signs([(50.0, 60.0, True), (52.0, 61.0, True), (120.0, 60.0, False)])
+    image = QImage(200, 100, QImage.Format.Format_RGB32)
+    image.fill(QColor("white"))
+    with QPainter(image) as painter:
+        painter.setWorldTransform(QTransform())
+        layer.paint(painter)
+    inked = np.array([[image.pixelColor(x, y).lightness() < 235 for x in range(200)] for y in range(100)])
+    for left, right, foot in ((35, 85, 50), (105, 135, 120)):
+        rows, columns = np.nonzero(inked[:, left:right])
+        assert abs(rows.max() - 60) <= 2
+        assert rows.min() < 40
+        assert abs(np.median(columns) + left - foot) <= 1  # the two that are one place are one sign
+    assert not inked[:, 85:105].any()

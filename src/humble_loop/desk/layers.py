@@ -11,8 +11,19 @@ from operator import or_
 import numpy as np
 import pyqtgraph as pg
 import shapely
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
-from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF, QTransform
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QFontMetricsF,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QTransform,
+)
+from PySide6.QtWidgets import QGraphicsItem
 
 from humble_loop.desk.painting import guarded
 from humble_loop.desk.theme import Theme, font
@@ -23,6 +34,7 @@ _HANDLE = 4.5  # pixels from the middle of a handle to its edge
 _MOST_LABELS = 140  # in one view: more can neither be read nor placed within a frame
 _REST = 120  # milliseconds without a push after which labels find new places
 _CELL = 3.0  # pixels
+_FOOT = (12.0, 34.0)  # pixels from the corner of a sign's picture to where it stands
 _SIGN = 12.0  # pixels within which two signs of findings are drawn as one
 _TILE = 1000  # points of lines that are painted as one
 _SPECK = 2.5  # pixels: what is smaller is left out
@@ -51,11 +63,17 @@ class Label:
 
 
 class Layer(pg.GraphicsObject):
-    """Base: paints over the whole view in device pixels."""
+    """Base: paints over the whole view in device pixels.
 
-    def __init__(self) -> None:
+    A layer that is ``kept`` as a picture is painted again only when it, or the view, has changed, and not with each
+    move of a cursor, a handle or another layer. It paints in data coordinates.
+    """
+
+    def __init__(self, kept: bool = False) -> None:
         super().__init__()
         self.theme: Theme | None = None
+        if kept:
+            self.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
 
     def boundingRect(self) -> QRectF:
         view = self.getViewBox()
@@ -275,7 +293,7 @@ class StrokeLayer(Layer):
     """
 
     def __init__(self, z: float, pens: Callable[[Theme, str], tuple[QPen, float]]) -> None:
-        super().__init__()
+        super().__init__(kept=True)
         self._pens = pens
         self._kept: dict[Hashable, tuple[object, list[int]]] = {}  # what was shown, and where its pieces are listed
         self._pieces: list[tuple[str, QPainterPath] | None] = []  # a place whose piece is gone is free for another
@@ -381,7 +399,7 @@ class PairsLayer(Layer):
     """Many short separate segments in one colour, in lots that are painted only where they are in view."""
 
     def __init__(self, z: float, role: str, least: float) -> None:
-        super().__init__()
+        super().__init__(kept=True)
         self._role, self._least = role, least
         self._paths: list[tuple[object, QPainterPath, QRectF]] = []
         self.setZValue(z)
@@ -418,7 +436,7 @@ class PolygonLayer(Layer):
     """Filled polygons in data coordinates."""
 
     def __init__(self, z: float) -> None:
-        super().__init__()
+        super().__init__(kept=True)
         self._shapes: list[tuple[QPolygonF, QBrush, QPen]] = []
         self._boxes = np.empty((0, 4))  # left, right, bottom and top of each
         self._groups: dict[int, tuple[object, list[tuple[QPolygonF, QBrush, QPen]], Floats]] = {}
@@ -510,46 +528,64 @@ class SignLayer(Layer):
     def __init__(self) -> None:
         super().__init__()
         self._places = np.empty((0, 2))
-        self._broken: list[bool] = []
+        self._broken = np.empty(0, dtype=bool)
         self.setZValue(70)
 
     def show_signs(self, signs: Sequence[tuple[float, float, bool]]) -> None:
         """Replace the signs: x, y, whether broken."""
-        places, broken = np.array([(x, y) for x, y, _ in signs]).reshape(-1, 2), [broken for _, _, broken in signs]
-        if broken == self._broken and np.array_equal(places, self._places):
+        places = np.array([(x, y) for x, y, _ in signs]).reshape(-1, 2)
+        broken = np.array([broken for _, _, broken in signs], dtype=bool)
+        if np.array_equal(broken, self._broken) and np.array_equal(places, self._places):
             return
         self._places, self._broken = places, broken
         self.update()
-
-    def _seen(self, transform: QTransform, view: QRectF) -> list[tuple[QPointF, bool]]:
-        """Where in pixels the signs in view stand, one to a place, and whether they are broken."""
-        m = np.array([[transform.m11(), transform.m12()], [transform.m21(), transform.m22()]])
-        at = self._places @ m + [transform.m31(), transform.m32()]
-        inside = (at[:, 0] >= view.left()) & (at[:, 0] <= view.right())
-        inside &= (at[:, 1] >= view.top()) & (at[:, 1] <= view.bottom())
-        index = np.flatnonzero(inside)
-        _, first = np.unique((at[index] // _SIGN).astype(np.int64), axis=0, return_index=True)
-        return [(QPointF(*at[i]), self._broken[i]) for i in index[np.sort(first)].tolist()]
 
     def draw(self, painter: QPainter) -> None:
         if self.theme is None:
             return
         shown = self.boundingRect()
         transform = self.device(painter)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        pens = {broken: self.theme.pen("broken" if broken else "near", 1.6) for broken in (True, False)}
-        painter.setBrush(self.theme.colour("paper", 235))
-        for place, broken in self._seen(transform, transform.mapRect(shown)):
-            at = place + QPointF(0, -19)  # on a stem, so that it does not hide what it speaks of
-            painter.setPen(pens[broken])
-            painter.drawLine(place, at + QPointF(0, 6))
-            if broken:
-                shape = [QPointF(0, -9), QPointF(8.5, 6), QPointF(-8.5, 6)]
-            else:
-                shape = [QPointF(0, -8), QPointF(8, 0), QPointF(0, 8), QPointF(-8, 0)]
-            painter.drawPolygon(QPolygonF([at + p for p in shape]))
-            painter.drawLine(at + QPointF(0, -4), at + QPointF(0, 1))
-            painter.drawPoint(at + QPointF(0, 3.6))
+        finely = painter.device().devicePixelRatio()
+        for broken, at in self._seen(transform, transform.mapRect(shown)):
+            picture = _sign(self.theme, broken, finely)
+            for x, y in (at - _FOOT).tolist():
+                painter.drawPixmap(QPointF(x, y), picture)
+
+    def _seen(self, transform: QTransform, view: QRectF) -> list[tuple[bool, Floats]]:
+        """Where in pixels the signs in view stand, one to a place, by whether they are broken."""
+        m = np.array([[transform.m11(), transform.m12()], [transform.m21(), transform.m22()]])
+        at = self._places @ m + [transform.m31(), transform.m32()]
+        inside = (at[:, 0] >= view.left()) & (at[:, 0] <= view.right())
+        inside &= (at[:, 1] >= view.top()) & (at[:, 1] <= view.bottom())
+        index = np.flatnonzero(inside)
+        cells = (at[index] // _SIGN).astype(np.int64) @ [1, 1 << 20]
+        _, first = np.unique(cells, return_index=True)
+        index = index[np.sort(first)]
+        return [(broken, at[index[self._broken[index] == broken]]) for broken in (False, True)]
+
+
+@lru_cache(maxsize=8)
+def _sign(theme: Theme, broken: bool, finely: float) -> QPixmap:
+    """A sign of a finding on its stem, at ``finely`` device pixels to a pixel."""
+    picture = QPixmap(QSize(24, 36) * finely)
+    picture.setDevicePixelRatio(finely)
+    picture.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(picture)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setBrush(theme.colour("paper", 235))
+    painter.setPen(theme.pen("broken" if broken else "near", 1.6))
+    foot = QPointF(*_FOOT)
+    at = foot + QPointF(0, -19)  # on a stem, so that it does not hide what it speaks of
+    painter.drawLine(foot, at + QPointF(0, 6))
+    if broken:
+        shape = [QPointF(0, -9), QPointF(8.5, 6), QPointF(-8.5, 6)]
+    else:
+        shape = [QPointF(0, -8), QPointF(8, 0), QPointF(0, 8), QPointF(-8, 0)]
+    painter.drawPolygon(QPolygonF([at + p for p in shape]))
+    painter.drawLine(at + QPointF(0, -4), at + QPointF(0, 1))
+    painter.drawPoint(at + QPointF(0, 3.6))
+    painter.end()
+    return picture
 
 
 class CrossLayer(Layer):

@@ -12,7 +12,7 @@ from humble_loop.geometry.arrays import Floats, Ints, frozen
 from humble_loop.ground.grid import TriangleGrid, holding, weights_of
 
 _EDGE = 1e-9  # barycentric slack, so that a point on an edge belongs to a triangle
-_FEW = 400  # triangles that are all tried for one point, sooner than an index of them is made
+_FEW = 2000  # triangles that are all tried for one point, sooner than an index of them is made
 
 
 class Surface:
