@@ -10,12 +10,22 @@ from humble_loop.geometry.chain import Chain, Element
 from humble_loop.ground import grid
 from humble_loop.ground.build import CannotTriangulate, build_surface, peel, spikes
 from humble_loop.ground.contour import contour_lines, contour_segments
-from humble_loop.ground.cut import Lost, without
+from humble_loop.ground.cut import Lost, cutting
 from humble_loop.ground.drape import cross_segments, drape, level_along
 from humble_loop.ground.meet import toes
 from humble_loop.ground.surface import Surface
 from humble_loop.ground.volume import volume_between
 from tests.conftest import examples, plane_ground, plane_level, rolling_ground
+
+
+def cut(surface, taken, lost=None):
+    """What is left of a surface, all pieces of the work at once."""
+    pieces = cutting(surface, taken, lost)
+    try:
+        while True:
+            next(pieces)
+    except StopIteration as end:
+        return end.value
 
 
 def test_levels_on_a_plane_are_the_planes():
@@ -296,7 +306,7 @@ def test_what_triangles_lose_is_taken_from_them_alone():
     first = int(ground.find([[3.0, 1.0]])[0])
     corner = shapely.box(3.0, 0.0, 4.0, 0.5)
     band = shapely.box(-1.0, 1.5, 5.0, 2.5)
-    rest, owner = without(ground, band, Lost(np.array([first]), np.array([corner], dtype=object)))
+    rest, owner = cut(ground, band, Lost(np.array([first]), np.array([corner], dtype=object)))
     assert rest.areas().sum() == pytest.approx(16.0 - 4.0 - 0.5, abs=1e-12)
     assert np.isnan(rest.levels([[3.5, 0.25], [1.0, 2.0], [3.0, 2.0]])).all()
     kept = np.array([[2.5, 0.25], [3.5, 0.75], [1.0, 3.5], [0.5, 0.25]])
@@ -323,7 +333,7 @@ def test_what_a_long_shape_takes_is_what_it_covers():
     x = np.linspace(-200.0, 200.0, 800)
     shape = shapely.LineString(np.column_stack([x, 20.0 * np.sin(x / 30.0)])).buffer(6.0)
     ground = rolling_ground()
-    rest, of = without(ground, shape)
+    rest, of = cut(ground, shape)
     plans = shapely.polygons(ground.points[ground.triangles][:, :, :2])
     wanted = shapely.area(shapely.difference(plans, shape))
     found = np.bincount(of, rest.areas(), minlength=len(plans))

@@ -312,6 +312,11 @@ class Engine:
         finally:
             self.cancelled = before
 
+    def breathe(self) -> None:
+        """Raise Cancelled when the time that is given is over: asked between the pieces of long work."""
+        if self.cancelled():
+            raise Cancelled
+
     def forget(self) -> None:
         """Drop every result, so that the next question is solved afresh."""
         self._memos.clear()
@@ -456,8 +461,7 @@ class Engine:
             return None, unsolved
 
     def _compute(self, key: Key, memo: _Memo | None) -> _Memo:
-        if self.cancelled():
-            raise Cancelled
+        self.breathe()
         reads: list[Key] = []
         self._active.append((key, reads))
         started = time.perf_counter()

@@ -38,6 +38,17 @@ class BendProblem:
     largest: float
 
 
+class Laid(NamedTuple):
+    """A centreline, the bends that do not fit as designed, and for each element the bend that it belongs to.
+
+    A straight belongs to the bend that it leaves.
+    """
+
+    chain: Chain
+    problems: list[BendProblem]
+    bend_of: tuple[int, ...]
+
+
 class _Curve(NamedTuple):
     tangent_in: float
     tangent_out: float
@@ -45,6 +56,12 @@ class _Curve(NamedTuple):
 
 
 def chain_from_bends(bends: Sequence[BendInput]) -> tuple[Chain, list[BendProblem]]:
+    """The centreline through ``bends``, and those that do not fit: see ``lay_bends``."""
+    laid = lay_bends(bends)
+    return laid.chain, laid.problems
+
+
+def lay_bends(bends: Sequence[BendInput]) -> Laid:
     """Build the centreline through ``bends`` (at least two points).
 
     Bends that do not fit are drawn with the largest radius that does, and reported, so that the rest of the
@@ -78,7 +95,8 @@ def chain_from_bends(bends: Sequence[BendInput]) -> tuple[Chain, list[BendProble
                 problems.append(BendProblem(index[i], "radius", fitted[i].radius, largest))
                 fitted[i] = _with_radius(fitted[i], largest)
                 curves[i] = _curve(fitted[i], float(turns[i - 1]))
-    return _lay(xy, headings, curves, lengths), problems
+    chain, kept_of = _lay(xy, headings, curves, lengths)
+    return Laid(chain, problems, tuple(index[i] for i in kept_of))
 
 
 def tangent_lengths(radius: float, transition_in: float, transition_out: float, turn: float) -> tuple[float, float]:
@@ -187,9 +205,13 @@ def _largest_radius(
     return float(max(0.0, bends[i].radius * scale))
 
 
-def _lay(xy: Floats, headings: Floats, curves: Sequence[_Curve], lengths: Floats) -> Chain:
-    """Lay the elements leg by leg from the designed points, so that errors do not add up along the line."""
+def _lay(xy: Floats, headings: Floats, curves: Sequence[_Curve], lengths: Floats) -> tuple[Chain, list[int]]:
+    """Lay the elements leg by leg from the designed points, so that errors do not add up along the line.
+
+    Also the bend of each: for a straight the one that it leaves.
+    """
     points: list[Floats] = []
+    bend_of: list[int] = []
     starts: list[float] = []
     laid: list[Element] = []
     for i, length in enumerate(lengths):
@@ -200,10 +222,12 @@ def _lay(xy: Floats, headings: Floats, curves: Sequence[_Curve], lengths: Floats
             points.append(begin)
             starts.append(float(headings[i]))
             laid.append(Element(straight, 0.0, 0.0))
+            bend_of.append(i)
         if curves[i + 1].elements:
             at = xy[i + 1] - along * curves[i + 1].tangent_in
             piece = Chain.from_elements(at, float(headings[i]), curves[i + 1].elements)
             points.extend(piece.xy)
             starts.extend(float(h) for h in piece.heading)
             laid.extend(piece.elements)
-    return Chain.assembled(np.array(points), np.array(starts), laid)
+            bend_of += [i + 1] * len(piece.elements)
+    return Chain.assembled(np.array(points), np.array(starts), laid), bend_of

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
+from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Bools, Floats, Ints
-from humble_loop.ground.cut import Lost, without
+from humble_loop.ground.cut import Lost, Remainder, cutting
 from humble_loop.ground.surface import Surface
 from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
 from humble_loop.whole.places import footprint, near
@@ -18,6 +19,7 @@ _SAME = 1e-7  # metres of level within which two batters are one
 _SLIVER = 1e-8  # m2 of overlap between triangles that is a matter of rounding
 _ROUNDING = 1e-6  # m2 of overlap between faces that is
 _MOST = 2000  # pairs of triangles of two batters that lie over one another; hundreds have been seen in sound sites
+_PIECE = 500  # pairs that are divided at once
 _AT_ONCE = 16  # triangles that are compared with all others before the pairs are counted
 _ON = 1e-6  # metres within which things touch
 
@@ -64,45 +66,70 @@ def clear_batter(q: Engine, id: FaceId) -> Clear:
         return Clear(surface, np.empty(0, dtype=bool), ())
     rise = made.points[:, -1, 2] - made.points[:, 0, 2]
     cut: Bools = rise[surface.triangles // made.points.shape[1]].sum(axis=1) > 0
+    over = _built_under(q, id)
+    if not over:
+        return Clear(surface, cut, ())
+    rest, owner = _beside_what_is_built(q, id).result(q)
+    parts = shapely.get_parts(shapely.union_all(shapely.polygons(rest.points[rest.triangles][:, :, :2])))
+    own = shapely.union_all(parts[shapely.distance(parts, hinges(q, id)) < _ON]).buffer(_ON)
+    middle = rest.points[rest.triangles].mean(axis=1)
+    keep = shapely.contains_xy(own, middle[:, 0], middle[:, 1])
+    return Clear(Surface(rest.points, rest.triangles[keep]), cut[owner][keep], over)
+
+
+@query
+def _built_under(q: Engine, id: FaceId) -> tuple[tuple[FaceId, shapely.Geometry], ...]:
+    """What is built where a batter would lie, with its part of the batter's plan."""
     mine, over = footprint(q, id).plan, []
     for other in near(q, id).before:
         if not other.gives_way and shapely.intersects(mine, theirs := footprint(q, other).plan):
             shared = shapely.intersection(mine, theirs)
             if shared.area > _ROUNDING:
                 over.append((other, shared))
-    if not over:
-        return Clear(surface, cut, ())
-    rest, owner = without(surface, shapely.union_all([plan for _, plan in over]))
-    parts = shapely.get_parts(shapely.union_all(shapely.polygons(rest.points[rest.triangles][:, :, :2])))
-    own = shapely.union_all(parts[shapely.distance(parts, hinges(q, id)) < _ON]).buffer(_ON)
-    middle = rest.points[rest.triangles].mean(axis=1)
-    keep = shapely.contains_xy(own, middle[:, 0], middle[:, 1])
-    return Clear(Surface(rest.points, rest.triangles[keep]), cut[owner][keep], tuple(over))
+    return tuple(over)
+
+
+@query
+def _beside_what_is_built(q: Engine, id: FaceId) -> InPieces[Remainder]:
+    taken = shapely.union_all([plan for _, plan in _built_under(q, id)])
+    return InPieces(cutting(finished_mesh(q, id).surface, taken))
 
 
 @query
 def meeting(q: Engine, first: FaceId, second: FaceId) -> Meeting:
     """How two batters meet: exactly, triangle by triangle, each a plane. Of equals, the second gives way."""
-    one, other = clear_batter(q, first), clear_batter(q, second)
+    return _meeting(q, first, second).result(q)
+
+
+@query
+def _meeting(q: Engine, first: FaceId, second: FaceId) -> InPieces[Meeting]:
+    names = face(q, first).title, "itself" if first == second else face(q, second).title
+    return InPieces(_meet(clear_batter(q, first), clear_batter(q, second), first == second, names))
+
+
+def _meet(one: Clear, other: Clear, itself: bool, names: tuple[str, str]) -> Pieces[Meeting]:
     a, b = one.surface, other.surface
     if a.empty or b.empty:
         return Meeting(Lost.all(()), Lost.all(()), shapely.Polygon())
     plans_a, plans_b = (shapely.polygons(s.points[s.triangles][:, :, :2]) for s in (a, b))
     tree, pairs, count = shapely.STRtree(plans_b), [], 0
     for begin in range(0, len(plans_a), _AT_ONCE):
+        yield
         i, j = tree.query(plans_a[begin : begin + _AT_ONCE], predicate="intersects")
         i += begin
-        pairs.append(np.stack([i, j])[:, i < j] if first == second else np.stack([i, j]))
+        pairs.append(np.stack([i, j])[:, i < j] if itself else np.stack([i, j]))
         count += pairs[-1].shape[1]
-        _check_count(q, first, second, count, 20 * _MOST)
+        _check_count(names, count, 20 * _MOST)
     i, j = np.concatenate(pairs, axis=1)
     shared = np.empty(len(i), dtype=object)
     some = np.zeros(len(i), dtype=bool)
-    for begin in range(0, len(i), _MOST):
-        part = slice(begin, begin + _MOST)
+    for begin in range(0, len(i), _PIECE):
+        yield
+        part = slice(begin, begin + _PIECE)
         shared[part] = shapely.intersection(plans_a[i[part]], plans_b[j[part]])
         some[part] = shapely.area(shared[part]) > _SLIVER
-        _check_count(q, first, second, int(some.sum()), _MOST)
+        _check_count(names, int(some.sum()), _MOST)
+    yield
     i, j, shared = i[some], j[some], shared[some]
     cut_a, cut_b = one.cut[i], other.cut[j]
     clash, alike = shared[cut_a != cut_b], cut_a == cut_b
@@ -110,16 +137,16 @@ def meeting(q: Engine, first: FaceId, second: FaceId) -> Meeting:
     loses_a, loses_b = _divided(shared[alike], _planes(a)[i[alike]], _planes(b)[j[alike]], cut_a[alike])
     first_lost = _lost(i[alike], loses_a)
     second_lost = _lost(np.concatenate([j[alike], j[~alike]]), np.concatenate([loses_b, clash]))
+    yield
     return Meeting(first_lost, second_lost, shapely.union_all(clash))
 
 
-def _check_count(q: Engine, first: FaceId, second: FaceId, count: int, most: int) -> None:
+def _check_count(names: tuple[str, str], count: int, most: int) -> None:
     """Refuse batters whose triangles lie over one another without number: a street folded many times upon itself."""
     if count > most:
-        one, other = face(q, first).title, face(q, second).title
         raise Unsolved(
-            one,
-            f"it lies over {'itself' if first == second else other} too many times to be divided",
+            names[0],
+            f"it lies over {names[1]} too many times to be divided",
             "move the street's bends apart, or give steeper batters",
         )
 

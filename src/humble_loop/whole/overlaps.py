@@ -7,8 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
+from humble_loop.engine.in_pieces import InPieces
 from humble_loop.engine.query import Engine, query
-from humble_loop.ground.cut import Lost, without
+from humble_loop.ground.cut import Lost, Remainder, cutting
 from humble_loop.ground.surface import Surface
 from humble_loop.ground.volume import Volume, volume_between
 from humble_loop.kinds.ground.reads import ground_of
@@ -74,17 +75,22 @@ def counted(q: Engine, id: FaceId) -> Surface:
     Where a face other than a batter lies over itself, whole triangles are left out: there it is counted once to the
     nearest triangle.
     """
+    return _counting(q, id).result(q)[0]
+
+
+@query
+def _counting(q: Engine, id: FaceId) -> InPieces[Remainder]:
     if is_batter(q, id):
         surface, lost = clear_batter(q, id).surface, _lost_to_batters(q, id)
-        return without(surface, shapely.Polygon(), lost)[0] if len(lost.triangles) else surface
+        return InPieces(cutting(surface, shapely.Polygon(), lost))
     surface = finished_mesh(q, id).surface
     built = [footprint(q, o.earlier).plan for o in overlaps_of(q, id)]
     twice = footprint(q, id).twice > _SLIVER
     if not built and not twice:
-        return surface
+        return InPieces(cutting(surface, shapely.Polygon()))
     plans = shapely.polygons(surface.points[surface.triangles][:, :, :2])
     again = np.flatnonzero(_covered_before(plans)) if twice else np.empty(0, dtype=np.int64)
-    return without(surface, shapely.union_all(built), Lost(again, plans[again]))[0]
+    return InPieces(cutting(surface, shapely.union_all(built), Lost(again, plans[again])))
 
 
 @query
@@ -167,8 +173,13 @@ def _in_the_air(q: Engine, id: FaceId) -> list[Finding]:
 @query
 def ground_left(q: Engine) -> Surface:
     """The current ground where nothing is designed."""
+    return _leaving_ground(q).result(q)[0]
+
+
+@query
+def _leaving_ground(q: Engine) -> InPieces[Remainder]:
     plans = [_standing_plan(q, id) for id in face_tree(q).ids]
-    return without(ground_of(q), shapely.union_all(plans))[0] if plans else ground_of(q)
+    return InPieces(cutting(ground_of(q), shapely.union_all(plans)))
 
 
 def _standing_plan(q: Engine, id: FaceId) -> shapely.Geometry:

@@ -221,16 +221,21 @@ def _clockwise(polygon: shapely.Polygon) -> bool:
     return not polygon.exterior.is_ccw
 
 
+@query
+def _path(q: Engine, id: LineId) -> shapely.LineString:
+    """A boundary line in plan: indexed once for all lots that are asked how far they are from it."""
+    plan = line_plan(q, id)
+    path = shapely.LineString(plan.points(np.concatenate(plan.runs(_SAG, 5.0))))
+    shapely.prepare(path)
+    return path
+
+
 def _told(q: Engine, frame: LotFrame, edges: list[Edge], reserves: list[Reserve], ring: Floats) -> tuple[Edge, ...]:
     """The ring (n + 1, 2) edge by edge, beginning with the frontage. Raises Unsolved where none of that is left."""
     lines: list[tuple[Part, LineId | None, shapely.LineString]] = [
         (e.part, None, shapely.LineString(e.points)) for e in edges
     ]
-    for reserve in reserves:
-        for id in reserve.edges:
-            plan = line_plan(q, id)
-            s = np.concatenate(plan.runs(_SAG, 5.0))
-            lines.append(("cut", id, shapely.LineString(plan.points(s))))
+    lines += [("cut", id, _path(q, id)) for reserve in reserves for id in reserve.edges]
     middles = shapely.points(0.5 * (ring[:-1] + ring[1:]))
     far = np.array([shapely.distance(path, middles) for _, _, path in lines])
     # The lot's own lines come first, so that they win where a reserve only touches them.

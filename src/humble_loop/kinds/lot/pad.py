@@ -116,7 +116,8 @@ def _boundary_middle(q: Engine, id: str) -> Quantity:
     length = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(front.points, axis=0).T))])
     middle = 0.5 * length[-1]
     i = int(np.clip(np.searchsorted(length, middle, side="right") - 1, 0, len(length) - 2))
-    t = (middle - length[i]) / (length[i + 1] - length[i])
+    step = length[i + 1] - length[i]
+    t = (middle - length[i]) / step if step > 0 else 0.0
     which = int(front.which[i + 1])
     a = front.along[i] if front.which[i] == which else front.along[i + 1]
     s = float(a + t * (front.along[i + 1] - a))

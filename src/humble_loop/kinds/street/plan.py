@@ -10,7 +10,7 @@ import shapely
 
 from humble_loop.engine.query import Engine, Unsolved, gate, part, query
 from humble_loop.geometry.arrays import Floats, frozen
-from humble_loop.geometry.bends import BendInput, BendProblem, chain_from_bends
+from humble_loop.geometry.bends import BendInput, BendProblem, lay_bends
 from humble_loop.geometry.chain import Chain
 from humble_loop.ground.drape import Draped, drape
 from humble_loop.kinds.ground.reads import ground_of
@@ -99,10 +99,14 @@ LONGEST = 20_000.0  # metres of one street: rows, lots and set-out of it follow 
 
 @dataclass(frozen=True)
 class Centreline:
-    """A street's line in plan and the bends that did not fit as designed."""
+    """A street's line in plan, the bends that did not fit as designed, and the bend of each element.
+
+    A straight belongs to the bend that it leaves.
+    """
 
     chain: Chain
     problems: tuple[BendProblem, ...]
+    bend_of: tuple[int, ...]
 
 
 @query
@@ -110,14 +114,14 @@ def centreline(q: Engine, street: str) -> Centreline:
     """The centreline of a street."""
     bends = bends_of(q, street)
     try:
-        chain, problems = chain_from_bends([BendInput(*b) for b in bends])
+        chain, problems, bend_of = lay_bends([BendInput(*b) for b in bends])
     except ValueError as error:
         raise Unsolved(name_of(q, street), str(error), "move one of its ends") from None
     if chain.total > LONGEST:
         words = f"it is {chain.total / 1000:,.0f} km long; more than {LONGEST / 1000:.0f} km is not laid out"
         far = _farthest([(e, n) for e, n, *_ in bends])
         raise Unsolved(name_of(q, street), words, f"move bend {far + 1} back, or draw several streets")
-    return Centreline(chain, tuple(problems))
+    return Centreline(chain, tuple(problems), bend_of)
 
 
 def _farthest(places: list[tuple[float, float]]) -> int:
