@@ -10,8 +10,8 @@ from humble_loop.desk.layers import Label, LabelLayer, StrokeLayer, in_tiles
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street import Bend, StreetLine, Vip
-from humble_loop.kinds.street.bends import snap_to_street
 from humble_loop.kinds.street.plan import chain_of
+from humble_loop.kinds.street.snap import snap_to_street
 from humble_loop.lines.describe import Stroke, joined_up
 from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.line import ThingId
@@ -174,7 +174,7 @@ def test_an_unsolved_street_draws_what_it_can(court):
 
 def test_snapping_finds_the_nearest_other_centreline_inside_its_ends(court):
     q = Engine(court)
-    street, foot, _ = snap_to_street(q, (200.0, 17.0), 5.0)
+    street, foot, *_ = snap_to_street(q, (200.0, 17.0), 5.0)
     assert street == "through"
     assert abs(chain_of(q, "through").feet([foot]).offsets[0]) < 1e-9
     assert snap_to_street(q, (200.0, 17.0), 5.0, without="through") is None

@@ -15,7 +15,7 @@ from humble_loop.formats.quantities import NotAQuantity, parse_chainage, show_ch
 from humble_loop.kinds.lot.kind import line_with_lots
 from humble_loop.kinds.street.edits import set_vips
 from humble_loop.kinds.street.plan import StreetLine, chain_of, drawn_end, name_of, vips_of
-from humble_loop.kinds.street.show import keep
+from humble_loop.kinds.street.show import keep, removal
 from humble_loop.kinds.turning_head.model import set_head
 from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of
@@ -47,9 +47,10 @@ def make_commands(w: MainWindow) -> list[Command]:
         Command("End in a bulb", "head", on.add_bulb, "", ("Streets", "Turning heads")),
         Command("Set the proposed grade line", "levels", on.keep_levels, "", ("Levels",)),
         Command("Propose the grade line again", "ground", on.propose_levels, "", ("Levels",)),
-        Command("Remove the VIP", "bend", w.long_section.remove_chosen_vip, "Del", ("Levels",)),
+        Command("Remove the VIP or bend", "bend", on.remove_held, "Del", ("Streets", "Levels")),
         Command("Add lots", "lot", on.add_lots, "", ("Lots", "Streets")),
         Command("Flow arrows", "batter", w.toggle_flow, "F", ("Junctions", "Turning heads", "Sections")),
+        Command("Elements and levels", "elements", w.toggle_sheets, "Ctrl+2", ("Streets", "Levels")),
         Command("Tables", "table", w.open_tables, "Ctrl+T", ("Hand-over", "Lots", "Findings")),
         Command("Export", "handover", files.ask_export, "Ctrl+E", ("Hand-over",)),
         Command("3D view", "solid", w.toggle_solid, "Ctrl+3", plan_stages),
@@ -103,6 +104,15 @@ class StreetCommands:
         """Give the grade line back to the proposal."""
         if street := self._street():
             self._w.session.do("Propose the grade line", lambda s: set_vips(s, street, []))
+
+    def remove_held(self) -> None:
+        """Take the VIP or bend that is in hand out."""
+        session = self._w.session
+        edit = removal(session.engine, session.chosen.held)
+        if edit is None:
+            self._w.say("Take a VIP in the long section or a bend in the plan first: click it")
+        elif session.do("Remove the VIP" if session.chosen.held[0] == "vip" else "Remove the bend", edit):
+            session.choose(session.chosen.thing)
 
     def add_lots(self) -> None:
         """Put lots along the chosen street."""

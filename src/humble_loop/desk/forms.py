@@ -10,6 +10,7 @@ from humble_loop.desk.values import fits, read, show
 from humble_loop.formats.quantities import NotAQuantity
 from humble_loop.lines.describe import Actions, Choice, Fact, Note, Row
 from humble_loop.site.edits import Edit, EditError, attempted
+from humble_loop.site.model import Settings
 
 MARKS = {"set": "●", "proposed": "○", "tied": "◆", "worked out": "·"}
 _STATE_WORDS = {
@@ -73,25 +74,12 @@ class Form:
     def _typed(self, edit: QLineEdit, row: Fact) -> None:
         if not edit.isModified() or row.edit is None:
             return
-        try:
-            # Text is read now, so that what is wrong with it is said before anything is done.
-            fresh = attempted(self._edit_of(edit.text(), row), self._session.site)
-        except (NotAQuantity, EditError) as error:
+        if error := typed_into(self._session, row, edit.text()):
             edit.setProperty("bad", "true")
             edit.style().polish(edit)
-            edit.setToolTip(str(error))
-            self._session.said.emit(f"{row.label}: {error}")
+            edit.setToolTip(error)
             return
         edit.setModified(False)
-        self._session.do(f"Set {row.label}", lambda _: fresh)
-
-    def _edit_of(self, text: str, row: Fact) -> Edit:
-        settings = self._session.site.settings
-        for unit, edit in row.accepts:
-            if fits(unit, text):
-                return edit(read(unit, text, settings))
-        assert row.edit is not None
-        return row.edit(read(row.unit, text, settings))
 
     def _combo(self, row: Choice) -> QComboBox:
         combo = QComboBox()
@@ -114,6 +102,26 @@ class Form:
             line.addWidget(button)
         line.addStretch(1)
         return box
+
+
+def typed_into(session: Session, fact: Fact, text: str) -> str:
+    """Give a fact the value that was typed. Where that cannot be it is said, and returned; nothing is done."""
+    try:
+        # Text is read now, so that what is wrong with it is said before anything is done.
+        fresh = attempted(_edit_of(text, fact, session.site.settings), session.site)
+    except (NotAQuantity, EditError) as error:
+        session.said.emit(f"{fact.label}: {error}")
+        return str(error)
+    session.do(f"Set {fact.label}", lambda _: fresh)
+    return ""
+
+
+def _edit_of(text: str, fact: Fact, settings: Settings) -> Edit:
+    for unit, edit in fact.accepts:
+        if fits(unit, text):
+            return edit(read(unit, text, settings))
+    assert fact.edit is not None
+    return fact.edit(read(fact.unit, text, settings))
 
 
 def _indented(label: str, inner: bool) -> str:

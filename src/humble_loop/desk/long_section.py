@@ -16,7 +16,6 @@ from humble_loop.desk.theme import Theme
 from humble_loop.desk.view import DrawingView
 from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import show_grade, show_length
-from humble_loop.kinds.street.edits import remove_vip
 from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.plan import StreetLine, is_new
 from humble_loop.kinds.street.show import add_vip
@@ -190,9 +189,6 @@ class LongSection(DrawingView):
             labels.append(Label(c.chainage, c.level, f"{c.words} {show_length(c.level, unit)}", "chosen", 11, 500, 3))
         self.labels.show_labels(labels)
 
-    def take_handle(self, handle: Handle) -> None:
-        self.session.choose(self.session.chosen.thing, handle.key)
-
     def _on_chosen(self) -> None:
         if self.line != self._fitted:
             self._shown = None
@@ -234,19 +230,6 @@ class LongSection(DrawingView):
         q, street = self.session.engine, self.street
         if street and is_new(q, street):
             self.session.do(f"Add a VIP at {place[0]:.2f}", add_vip(q, street, *place))
-
-    def remove_chosen_vip(self) -> None:
-        """Take the chosen VIP out."""
-        q, street, held = self.session.engine, self.street, self.session.chosen.held
-        line = q.attempt(grade_line, street) if street else None
-        if line is None or isinstance(line, Unsolved) or held[:2] != ("vip", street) or held[2] >= len(line.index):
-            return
-        index = line.index[held[2]]
-        if index < 0:
-            self.session.said.emit("That VIP is tied or proposed; only set VIPs can be removed")
-            return
-        self.session.do("Remove a VIP", lambda site: remove_vip(site, street, index))
-        self.session.choose(self.session.chosen.thing)
 
     def zoom(self, factor: float, about: Place, keys: Qt.KeyboardModifier) -> None:
         """The wheel zooms both ways; with Ctrl only levels, with Shift only along."""

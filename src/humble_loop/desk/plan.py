@@ -9,15 +9,12 @@ import time
 from dataclasses import replace
 
 import numpy as np
-from PySide6.QtCore import QRectF, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent
+from PySide6.QtCore import QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.drawing import details, outline
-from humble_loop.desk.layers import (
-    CrossLayer,
-    SignLayer,
-)
+from humble_loop.desk.layers import CrossLayer, PolygonLayer, SignLayer
 from humble_loop.desk.picking import thing_at
 from humble_loop.desk.session import Session, Station
 from humble_loop.desk.site_drawing import SiteDrawing
@@ -28,7 +25,9 @@ from humble_loop.desk.welcome import Welcome
 from humble_loop.engine.query import Cancelled, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.ground.reads import current_surface
-from humble_loop.kinds.street.plan import StreetLine, boxes
+from humble_loop.kinds.street.bends import add_bend
+from humble_loop.kinds.street.depth import DepthBand
+from humble_loop.kinds.street.plan import StreetLine, boxes, centreline
 from humble_loop.lines.describe import Handle, Place
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import ThingId, line_plan
@@ -50,10 +49,10 @@ class PlanView(DrawingView):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent, axes=False)
         self.plotItem.vb.setAspectLocked(True)
-        self._halo = self.curve(25)
+        self._halo, self._lit = self.curve(25), self.curve(24)
         self.drawing = SiteDrawing(self)
-        self.signs, self.cross = SignLayer(), CrossLayer()
-        for layer in (self.signs, self.cross):
+        self.signs, self.cross, self._band = SignLayer(), CrossLayer(), PolygonLayer(9)
+        for layer in (self.signs, self.cross, self._band):
             self.add_layer(layer)
         self.sketch: Sketch | None = None
         self.welcome = Welcome(self)
@@ -73,6 +72,7 @@ class PlanView(DrawingView):
     def paint_in(self, theme: Theme) -> None:
         super().paint_in(theme)
         self._halo.setPen(theme.pen("chosen", 7.0, alpha=60))
+        self._lit.setPen(theme.pen("chosen", 11.0, alpha=150))
         self.welcome.paint_in(theme)
         self.drawing.recolour()
 
@@ -164,6 +164,23 @@ class PlanView(DrawingView):
         p = np.concatenate([plan.points(s) for s in plan.runs(0.02)] or [np.empty((0, 2))])
         self._halo.setData(p[:, 0], p[:, 1])
 
+    def show_band(self, band: DepthBand | None) -> None:
+        """Colour a strip by how deep it lies in the ground or above it, or show none."""
+        if band is None or self.theme is None:
+            self._band.show_shapes(())
+            return
+        depths = 0.5 * (band.depths[:-1] + band.depths[1:])
+        corners = np.stack([band.edges[:-1, 0], band.edges[1:, 0], band.edges[1:, 1], band.edges[:-1, 1]], axis=1)
+        pen = QPen(Qt.PenStyle.NoPen)
+        self._band.show_shapes(
+            [(c, self.drawing.depth_colour(float(d)), pen) for c, d in zip(corners, depths) if np.isfinite(d)]
+        )
+
+    def light_up(self, points: Floats | None) -> None:
+        """Light up a part of a line (n, 2), or nothing."""
+        p = np.empty((0, 2)) if points is None else points
+        self._lit.setData(p[:, 0], p[:, 1])
+
     def show_findings(self, findings: tuple[Finding, ...]) -> None:
         """Put signs where findings are."""
         self._findings = findings
@@ -248,7 +265,7 @@ class PlanView(DrawingView):
 
     def start_sketch(self) -> None:
         """Begin to draw a street."""
-        self.sketch = Sketch(self, self.end_sketch)
+        self.sketch = Sketch(self, self.show_band, self.end_sketch)
         self.setFocus()
         self.refresh()
 
@@ -256,6 +273,7 @@ class PlanView(DrawingView):
         """Called by the sketch when it is done or given up."""
         self.sketch = None
         self.tag.hide()
+        self.show_band(None)
         self.refresh()
         self.sketch_ended.emit()
 
@@ -268,7 +286,18 @@ class PlanView(DrawingView):
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if self.sketch is not None:
             self.sketch.finish()
+        else:
+            self._add_bend(self.place(event.position()))
         event.accept()
+
+    def _add_bend(self, place: Place) -> None:
+        """Add a bend to the chosen street where its line was double-clicked."""
+        q, thing = self.session.engine, self.session.thing
+        laid = q.attempt(centreline, thing.id) if thing is not None and thing.kind == "street" else None
+        if thing is None or laid is None or isinstance(laid, Unsolved):
+            return
+        if abs(float(laid.chain.feet([place]).offsets[0])) < self._metres(_CHOOSE):
+            self.session.do("Add a bend", add_bend(q, thing.id, place))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if self.sketch is not None and self.sketch.key(event):

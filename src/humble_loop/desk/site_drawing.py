@@ -195,7 +195,7 @@ class SiteDrawing:
                 continue
             set_ = area.state == "set"
             pen = t.pen("broken", 1.8) if area.wrong else t.pen("ink", 1.4 if set_ else 0.7, alpha=160)
-            shapes.append((area.ring, self._depth_colour(area.depth), pen))
+            shapes.append((area.ring, self.depth_colour(area.depth), pen))
         return shapes
 
     def show_chosen_area(self) -> None:
@@ -207,7 +207,7 @@ class SiteDrawing:
         areas = [a for d in drawn for a in d.areas if a.role != "pad" and a.thing == thing]
         self.chosen_area.show_shapes([(a.ring, t.colour("chosen", 26), t.pen("chosen", 2.0)) for a in areas])
 
-    def _depth_colour(self, depth: float) -> QColor:
+    def depth_colour(self, depth: float) -> QColor:
         """Brown where the ground is cut, teal where it is filled, stronger with depth up to 1.5 m."""
         assert self.theme is not None
         share = min(abs(depth) / 1.5, 1.0) if np.isfinite(depth) else 0.0

@@ -10,21 +10,26 @@ from PySide6.QtGui import QKeyEvent
 
 from humble_loop.desk.values import show
 from humble_loop.desk.view import DrawingView
-from humble_loop.engine.query import Unsolved
+from humble_loop.engine.query import Cancelled, Unsolved
 from humble_loop.formats.quantities import NotAQuantity, parse_length
+from humble_loop.geometry.arrays import bearing_of
 from humble_loop.geometry.bends import BendInput, chain_from_bends
 from humble_loop.kinds.ground.reads import ground_of
-from humble_loop.kinds.street.bends import snap_to_street
-from humble_loop.kinds.street.edits import add_street
+from humble_loop.kinds.street.bends import proposed_radius
+from humble_loop.kinds.street.depth import DepthBand, depth_band
+from humble_loop.kinds.street.edits import add_street, like_the_last
+from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.model import Bend, Street
-from humble_loop.kinds.street.plan import StreetLine, chain_of
+from humble_loop.kinds.street.plan import class_of
+from humble_loop.kinds.street.snap import SQUARE, Snap, angle_between, snap_to_street, squared_up
 from humble_loop.lines.describe import Place
-from humble_loop.lines.line import ThingId, line
+from humble_loop.lines.line import ThingId
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit, free_id, free_name
+from humble_loop.site.library import StreetClass
 
-_SQUARE = np.radians(14.0)  # a first leg this near to square is made square
-_RADIUS = 40.0
+_EXACTLY = 1e-6  # degrees from a right angle that are a matter of rounding
+_PATIENCE = 0.05  # seconds in which depths are told under the moving hand
 
 
 class Sketch:
@@ -34,9 +39,13 @@ class Sketch:
     chosen thing meanwhile, so that its sections are seen as it grows. Places are measured from the site's origin.
     """
 
-    def __init__(self, plan: DrawingView, ended: Callable[[], None]) -> None:
-        self._plan, self._session, self._ended = plan, plan.session, ended
+    def __init__(
+        self, plan: DrawingView, show_band: Callable[[DepthBand | None], None], ended: Callable[[], None]
+    ) -> None:
+        self._plan, self._session, self._show_band, self._ended = plan, plan.session, show_band, ended
         self._before = self._session.chosen.thing
+        self._like = like_the_last(self._session.site, self._before.id if self._before else "")
+        self._meets = ""
         self._session.begin()
         self._points: list[Place] = []
         self._heading: float | None = None
@@ -48,15 +57,14 @@ class Sketch:
 
     def move(self, place: Place, reach: float) -> None:
         """The mouse is at a place."""
-        self._cursor = self._held(place, reach)
+        self._cursor, _ = self._held(place, reach)
         self._show()
 
     def click(self, place: Place, reach: float) -> None:
         """Put a point down."""
-        at = self._held(place, reach)
-        snap = snap_to_street(self._session.engine, at, reach, self.id)
+        at, snap = self._held(place, reach)
         if not self._points:
-            self._heading = snap[2] if snap else None
+            self._heading = snap.heading if snap else None
         elif np.hypot(at[0] - self._points[-1][0], at[1] - self._points[-1][1]) < 0.5:
             return
         self._points.append(at)
@@ -67,20 +75,29 @@ class Sketch:
         self._cursor = at
         self._show()
 
-    def _held(self, place: Place, reach: float) -> Place:
-        """The place after snapping, squaring up and a typed length."""
-        snap = snap_to_street(self._session.engine, place, reach, self.id)
-        if snap is not None:
-            return snap[1]
+    def _held(self, place: Place, reach: float) -> tuple[Place, Snap | None]:
+        """The place after snapping, squaring up and a typed length, and what it snapped to."""
+        q = self._session.engine
+        snap = snap_to_street(q, place, reach, self.id)
+        self._meets = f"on {snap.words}" if snap else ""
         if not self._points:
-            return place
+            return (snap.place if snap else place), snap
+        if snap is not None:
+            snap = squared_up(q, snap, self._points[-1])
+            angle = angle_between(snap, self._points[-1])
+            square = (
+                "square" if abs(angle - 90.0) < _EXACTLY else f"at {show('angle', angle, self._session.site.settings)}"
+            )
+            self._meets = f"meets {snap.words} {square}"
+            return snap.place, snap
         last = np.array(self._points[-1])
         d = np.array(place) - last
         if len(self._points) == 1 and self._heading is not None:
             side = np.array([-np.sin(self._heading), np.cos(self._heading)])
             along = float(d @ side)
-            if abs(along) > 1e-6 and np.arccos(np.clip(abs(along) / np.hypot(*d), -1, 1)) < _SQUARE:
+            if abs(along) > 1e-6 and np.arccos(np.clip(abs(along) / np.hypot(*d), -1, 1)) < SQUARE:
                 d = side * along
+                self._meets = "leaves square"
         if self._text:
             try:
                 length = parse_length(self._text, self._session.site.settings.units)
@@ -88,11 +105,12 @@ class Sketch:
             except NotAQuantity:
                 pass
         at = last + d
-        return (float(at[0]), float(at[1]))
+        return (float(at[0]), float(at[1])), None
 
     def _bends(self, points: list[Place]) -> list[Bend]:
-        """Bends through ``points`` with the usual radius, or the largest that fits."""
-        made = [BendInput(*p, _RADIUS if 0 < i < len(points) - 1 else 0.0) for i, p in enumerate(points)]
+        """Bends through ``points`` with the radius that their class proposes, or the largest that fits."""
+        radius = proposed_radius(parts.one(self._session.engine, StreetClass, self._like["street_class"]))
+        made = [BendInput(*p, radius if 0 < i < len(points) - 1 else 0.0) for i, p in enumerate(points)]
         _, problems = chain_from_bends(made)
         largest = {p.index: float(np.floor(p.largest)) for p in problems if p.kind == "radius"}
         e, n = self._origin(points)
@@ -106,7 +124,7 @@ class Sketch:
         return parts.origin(self._session.engine)
 
     def _edit(self, points: list[Place]) -> Edit:
-        return lambda site: add_street(site, self._name, self._bends(points))
+        return lambda site: add_street(site, self._name, self._bends(points), **self._like)
 
     def _show(self) -> None:
         points = [*self._points, self._cursor] if self._cursor else list(self._points)
@@ -118,22 +136,47 @@ class Sketch:
             return
         why = self._session.preview(self._edit(points))
         self._session.choose(ThingId("street", self.id))
-        leg = float(np.hypot(points[-1][0] - points[-2][0], points[-1][1] - points[-2][1]))
-        words = f"leg {show('length', leg, self._session.site.settings)}" + (
-            f" (typed {self._text})" if self._text else ""
-        )
-        self._say(f"{words}<br>{why or self._depth()}<br>double-click or Enter ends it, Esc gives it up")
-
-    def _depth(self) -> str:
-        q = self._session.engine
+        told = [self._leg(points), self._meets]
         try:
-            total = chain_of(q, self.id).total
-            crown = float(line(q, StreetLine(self.id)).rule.levels([total])[0])
+            with self._session.engine.within(_PATIENCE):
+                band = depth_band(self._session.engine, self.id)
+                told += [self._grades(points), self._depth(band)]
+        except Cancelled:
+            band = None  # it is shown when the hand rests
         except Unsolved as unsolved:
-            return unsolved.message
-        ground = float(ground_of(q).levels(chain_of(q, self.id).points_at([total]))[0])
-        word = "cut" if crown < ground else "fill"
-        return f"{word} {show('length', abs(crown - ground), self._session.site.settings)} here"
+            band = None
+            why = why or unsolved.message
+        self._show_band(band)
+        ends = "double-click or Enter ends it, Esc gives it up"
+        self._say("<br>".join(words for words in (*told, why, ends) if words))
+
+    def _leg(self, points: list[Place]) -> str:
+        """The last leg's length and bearing, and its radius at the bend before."""
+        settings = self._session.site.settings
+        d = np.array(points[-1]) - points[-2]
+        bearing = float(bearing_of(np.arctan2(d[1], d[0])))
+        typed = f" (typed {self._text})" if self._text else ""
+        return f"leg <b>{show('length', float(np.hypot(*d)), settings)}</b>{typed}, bearing {show('bearing', bearing, settings)}"
+
+    def _grades(self, points: list[Place]) -> str:
+        """How the ground falls along the last leg, and the grade line that is proposed there."""
+        q, settings = self._session.engine, self._session.site.settings
+        ends = ground_of(q).levels(np.array(points[-2:]))
+        length = float(np.hypot(*(np.array(points[-1]) - points[-2])))
+        ground = float(ends[1] - ends[0]) / max(length, 1e-9)
+        grade, rules = float(grade_line(q, self.id).profile.grades[-1]), class_of(q, self.id)
+        steep = abs(grade) > rules.most_grade
+        words = f"ground {show('grade', ground, settings)}, grade <b>{show('grade', grade, settings)}</b>"
+        return words + (f": more than {show('grade', rules.most_grade, settings)}" if steep else "")
+
+    def _depth(self, band: DepthBand) -> str:
+        """Cut or fill at the end that is being drawn, and how far its batters reach."""
+        settings, depth = self._session.site.settings, float(band.depths[-1])
+        if not np.isfinite(depth):
+            return "no ground here"
+        left, right = (show("length", float(r), settings) for r in band.reach[-1])
+        word = "cut" if depth < 0 else "fill"
+        return f"{word} <b>{show('length', abs(depth), settings)}</b> here, batters reach {left} left, {right} right"
 
     def _say(self, words: str) -> None:
         at = self._plan.pixel(self._cursor) if self._cursor else QPoint(20, 20)
@@ -157,7 +200,7 @@ class Sketch:
         elif event.text() and (event.text().isdigit() or event.text() in ".+-*/mftin "):
             self._text += event.text()
             if self._cursor is not None:
-                self._cursor = self._held(self._cursor, 0.0)
+                self._cursor, _ = self._held(self._cursor, 0.0)
             self._show()
         else:
             return False

@@ -172,6 +172,8 @@ def style_sheet(t: Theme) -> str:
     QPushButton:disabled {{ color: {t.quiet}; background: transparent; border-color: {t.line}; }}
     QHeaderView {{ background: {t.panel}; border: none; }}
     QHeaderView::section {{ background: {t.panel}; border: none; border-bottom: 1px solid {t.line}; padding: 3px 6px; color: {t.quiet}; }}
+    QTableView#sheet {{ selection-color: palette(highlighted-text); font-size: 12px; }}
+    QTableView#sheet QHeaderView::section {{ font-size: 12px; padding: 3px 4px; }}
     QSplitter::handle {{ background: {t.line}; }}
     QSplitter::handle:horizontal {{ width: 1px; }} QSplitter::handle:vertical {{ height: 1px; }}
     QMenu {{ background: {t.panel}; border: 1px solid {t.line}; }} QMenu::item {{ padding: 4px 18px; }}

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
+from humble_loop.formats.bearings import parse_angle, parse_bearing, show_angle, show_bearing, show_turn
 from humble_loop.formats.quantities import (
     NotAQuantity,
     looks_like_chainage,
@@ -44,6 +45,14 @@ def _number(unit: Unit, value: float, settings: Settings) -> str:
         return show_area(value, settings.units)
     if unit == "volume":
         return show_volume(value, settings.units)
+    if unit == "bearing":
+        return show_bearing(value)
+    if unit == "angle":
+        return show_angle(value)
+    if unit == "turn":
+        return show_turn(value)
+    if unit == "rate":
+        return show_length(value, settings.units, 1)
     return show_grade(value)
 
 
@@ -60,6 +69,10 @@ def read(unit: Unit, text: str, settings: Settings) -> Any:
         return parse_grade(text)
     if unit == "chainage":
         return parse_chainage(text, settings.units)
+    if unit == "bearing":
+        return parse_bearing(text)
+    if unit in ("angle", "turn"):
+        return parse_angle(text)
     value = parse_length(text, settings.units)
     if unit == "size" and not value > 0:
         raise NotAQuantity(f"'{text.strip()}' must be more than zero")

@@ -126,7 +126,8 @@ class DrawingView(pg.PlotWidget):
         return True
 
     def take_handle(self, handle: Handle) -> None:
-        """Called when a handle is taken, before its drag begins."""
+        """Called when a handle is taken, before its drag begins: it is in hand until something else is chosen."""
+        self.session.choose(self.session.chosen.thing, handle.key)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()

@@ -22,6 +22,7 @@ from humble_loop.desk.long_section import LongSection
 from humble_loop.desk.panes import Pane
 from humble_loop.desk.plan import PlanView
 from humble_loop.desk.session import Session
+from humble_loop.desk.sheets import SheetPanel
 from humble_loop.desk.solid import SolidView
 from humble_loop.desk.stages import STAGES, StageRow, stage_index
 from humble_loop.desk.status import StatusLine
@@ -34,6 +35,8 @@ from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import ThingId
 from humble_loop.site.edits import EditError
 from humble_loop.whole.things import name_of
+
+_BESIDE_THE_PLAN = ("Elements and levels", "3D")
 
 
 class MainWindow(QMainWindow):
@@ -54,7 +57,7 @@ class MainWindow(QMainWindow):
         )
         self.strip = Strip(session, self.long_section)
         self.facts, self.index, self.solid = FactsPanel(session), SiteIndex(session), SolidView(session)
-        self.stage_row, self.status = StageRow(), StatusLine(session)
+        self.sheets, self.stage_row, self.status = SheetPanel(session), StageRow(), StatusLine(session)
         self.tables: TablesWindow | None = None
         self._stage = 0
         self._commands = make_commands(self)
@@ -71,6 +74,7 @@ class MainWindow(QMainWindow):
         session.said.connect(self.say)
         self.facts.shown_at.connect(self._show_place)
         self.strip.stationed.connect(self.long_section.point_station)
+        self.sheets.lit.connect(self.plan.light_up)
         self.stage_row.chosen.connect(self._on_stage)
         self.plan.sketch_ended.connect(lambda: self._draw_button(False))
         self._connect_files()
@@ -107,6 +111,7 @@ class MainWindow(QMainWindow):
             ("Plan", self.plan, self.plan.fit),
             ("Long section", self._section_desk(), self.long_section.fit),
             ("Cross section", self.cross_section, self.cross_section.fit),
+            ("Elements and levels", self.sheets, self.sheets.fit),
             ("3D", self.solid, self.solid.fit),
         )
         extra = {
@@ -120,8 +125,9 @@ class MainWindow(QMainWindow):
         lower.setSizes([500, 360])
         upper = QSplitter(Qt.Orientation.Horizontal)
         upper.addWidget(self._panes["Plan"])
-        upper.addWidget(self._panes["3D"])
-        self._panes["3D"].hide()
+        for name in _BESIDE_THE_PLAN:
+            upper.addWidget(self._panes[name])
+            self._panes[name].hide()
         middle = QSplitter(Qt.Orientation.Vertical)
         middle.addWidget(upper)
         middle.addWidget(lower)
@@ -161,7 +167,7 @@ class MainWindow(QMainWindow):
         """Take a theme."""
         self.theme = theme
         self.setStyleSheet(style_sheet(theme))
-        for view in (self.plan, self.long_section, self.cross_section, self.strip, self.solid):
+        for view in (self.plan, self.long_section, self.cross_section, self.strip, self.sheets, self.solid):
             view.paint_in(theme)
         for pane in self._panes.values():
             pane.paint_in(theme)
@@ -279,13 +285,21 @@ class MainWindow(QMainWindow):
 
     def toggle_solid(self) -> None:
         """Show or hide the 3D view beside the plan."""
-        pane = self._panes["3D"]
-        pane.setVisible(not pane.isVisible())
-        if pane.isVisible():
-            across = pane.parentWidget()
-            if isinstance(across, QSplitter):
-                across.setSizes([across.width() // 2] * 2)
+        if self._toggle_beside("3D"):
             self.solid.open()
+
+    def toggle_sheets(self) -> None:
+        """Show or hide the elements and grade line in rows beside the plan."""
+        self._toggle_beside("Elements and levels")
+
+    def _toggle_beside(self, name: str) -> bool:
+        """Show or hide a pane beside the plan; whether it is shown now. What is beside the plan shares the room with it."""
+        pane = self._panes[name]
+        pane.setVisible(not pane.isVisible())
+        across = pane.parentWidget()
+        if isinstance(across, QSplitter):
+            across.setSizes([across.width()] * across.count())
+        return pane.isVisible()
 
     def open_tables(self) -> None:
         """Show the tables."""
@@ -339,7 +353,7 @@ class MainWindow(QMainWindow):
         """Whether all that waits to be worked out is done."""
         followed = not any(v.in_time.busy for v in (self.long_section, self.cross_section, self.strip))
         busy = self.catching_up.busy or self.solid.busy
-        return self.plan.settled and self.facts.settled and followed and not busy
+        return self.plan.settled and self.facts.settled and self.sheets.settled and followed and not busy
 
     def _show_findings(self, found: tuple[Finding, ...]) -> None:
         self.findings = found

@@ -119,6 +119,41 @@ def radius_through(
     return _root(inside, least, circle)
 
 
+def leg_for_straight(before: ArrayLike, bends: tuple[BendInput, BendInput], after: ArrayLike, straight: float) -> float:
+    """The length of the leg from the first to the second of two ``bends`` that leaves a ``straight`` of that length.
+
+    ``before`` and ``after`` (2,) are the points before and after the two (an end of the line stands for itself). The
+    second bend moves along the leg and what follows stays, so its deflection changes with the leg: of several lengths
+    the one nearest to the present is taken.
+    """
+    first, second = (np.array(b[:2]) for b in bends)
+    a, c = (np.asarray(x, dtype=np.float64)[:2] for x in (before, after))
+    present = float(np.hypot(*(second - first)))
+    along = _unit(second - first)
+    out = _tangents(bends[0], turn_between(first - a, along))[1]
+
+    def over(leg: float) -> float:
+        turn = turn_between(along, c - (first + leg * along))
+        return leg - out - _tangents(bends[1], turn)[0] - straight
+
+    if straight < 0.0:
+        raise CannotFit("a straight cannot be shorter than nothing")
+    reach = 4.0 * abs(over(present)) + 1.0
+    tried = np.unique(np.concatenate([np.linspace(max(present - reach, 1e-3), present + reach, 401), [present]]))
+    values = np.array([over(float(leg)) for leg in tried])
+    k = np.flatnonzero((np.sign(values[:-1]) != np.sign(values[1:])) & (np.abs(np.diff(values)) < 0.5 * reach))
+    if not k.size:
+        raise CannotFit("no place of the next bend leaves such a straight; change its radius first")
+    nearest = int(k[np.argmin(np.abs(tried[k] - present))])
+    return _root(over, float(tried[nearest]), float(tried[nearest + 1]))
+
+
+def _tangents(bend: BendInput, turn: float) -> tuple[float, float]:
+    if bend.radius <= 0.0 or not _LEAST_TURN < abs(turn) < np.pi - _LEAST_TURN:
+        return 0.0, 0.0
+    return tangent_lengths(bend.radius, bend.transition_in, bend.transition_out, turn)
+
+
 def _least(turn: float, transition_in: float, transition_out: float) -> float:
     """The radius at which the transitions turn as much as the whole bend."""
     return 0.5 * (transition_in + transition_out) / abs(turn)

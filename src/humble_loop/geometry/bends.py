@@ -74,7 +74,7 @@ def lay_bends(bends: Sequence[BendInput]) -> Laid:
     ]
     dropped = {p.index for p in problems}
     index = [i for i in range(len(bends)) if i not in dropped]
-    kept = [bends[i] for i in index]
+    kept = [bends[i] if bends[i].radius > _FIT else bends[i]._replace(radius=0.0) for i in index]
     if len(kept) < 2:
         raise ValueError("a centreline needs two different points")
     xy = np.array([[b.easting, b.northing] for b in kept])

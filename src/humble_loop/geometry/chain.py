@@ -270,9 +270,9 @@ class Chain:
         still hold (on the outside of an arc the same turn makes a longer chord).
         """
         k = np.maximum(np.abs(self.k0), np.abs(self.k1))
-        bent = np.where(k > 0, k, 1.0)
+        bent = np.where(k > _FLAT, k, 1.0)
         step = np.maximum(np.sqrt(8.0 * sag / (1.0 / bent + abs(reach))) / bent, 0.05)
-        step = np.minimum(np.where(k > 0, step, np.inf), interval)
+        step = np.minimum(np.where(k > _FLAT, step, np.inf), interval)
         n = np.maximum(np.ceil(self.length / step - 1e-9), 1.0).astype(np.int64)
         within = np.arange(n.sum()) - np.repeat(np.cumsum(n) - n, n)
         s = np.append(np.repeat(self.starts[:-1], n) + within * np.repeat(self.length / n, n), self.starts[-1])

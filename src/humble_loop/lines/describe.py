@@ -1,4 +1,4 @@
-"""How things describe themselves to whoever shows them: facts, handles, drawings, strip marks. No word of a window.
+"""How things describe themselves to whoever shows them: facts, sheets, handles, drawings, strip marks. No word of a window.
 
 Values are SI and places are measured from the site's origin; who shows them converts.
 """
@@ -13,12 +13,29 @@ import numpy as np
 
 from humble_loop.engine.query import Engine
 from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import LineId, ThingId
 from humble_loop.site.edits import Edit
 
 Place = tuple[float, float]
-Unit = Literal["level", "length", "size", "grade", "chainage", "area", "volume", "count", "text"]
-"""What a value is: how it is shown and read. 'level' has all decimals, 'length' two, 'size' is a length above zero."""
+Unit = Literal[
+    "level",
+    "length",
+    "size",
+    "grade",
+    "chainage",
+    "area",
+    "volume",
+    "count",
+    "text",
+    "bearing",
+    "angle",
+    "turn",
+    "rate",
+]
+"""What a value is: how it is shown and read. 'level' has all decimals, 'length' two, 'size' is a length above zero;
+'bearing' is in degrees from north, 'angle' in degrees, 'turn' one with its side, left positive; 'rate' is metres of a curve for each percent of change.
+"""
 
 
 # Facts
@@ -27,7 +44,8 @@ Unit = Literal["level", "length", "size", "grade", "chainage", "area", "volume",
 @dataclass(frozen=True)
 class Fact:
     """A value with its state. ``edit`` makes an edit of a typed value (None: it is only read); ``switch`` is what the
-    mark does: set what is proposed, or give back what is set. ``accepts`` are other readings of typed text.
+    mark does: set what is proposed, or give back what is set. ``accepts`` are other readings of typed text. ``before``
+    stands before the value.
     """
 
     label: str
@@ -38,6 +56,7 @@ class Fact:
     switch: Edit | None = None
     accepts: tuple[tuple[Unit, Callable[[Any], Edit]], ...] = ()
     inner: bool = False
+    before: str = ""
 
 
 @dataclass(frozen=True)
@@ -67,6 +86,34 @@ class Note:
 
 
 Row = Fact | Choice | Actions | Note
+
+
+# Sheets: the parts of a line in rows, each with its place in plan
+
+
+@dataclass(frozen=True)
+class SheetRow:
+    """A part of a line: a cell for each column (None: empty), the stretch of chainages that it has, and what is wrong.
+
+    ``points`` (n, 2) are lit up in plan; ``held`` is the key of the handle that belongs to it, or ().
+    """
+
+    cells: tuple[Fact | None, ...]
+    stretch: tuple[float, float]
+    points: Floats
+    findings: tuple[Finding, ...] = ()
+    held: tuple[Any, ...] = ()
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """Rows along a line, in order; ``note`` says why there are none."""
+
+    title: str
+    line: LineId
+    columns: tuple[str, ...]
+    rows: tuple[SheetRow, ...]
+    note: str = ""
 
 
 # Handles

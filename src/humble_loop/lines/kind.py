@@ -15,7 +15,7 @@ import shapely
 
 from humble_loop.engine.query import Engine
 from humble_loop.geometry.arrays import Floats
-from humble_loop.lines.describe import Crossing, Drawing, Handle, Mark, Row, SetOutPoint, Window
+from humble_loop.lines.describe import Crossing, Drawing, Handle, Mark, Row, SetOutPoint, Sheet, Window
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import LineId, LinePlan, ThingId
@@ -211,6 +211,10 @@ class Kind:
 
     def handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
         """Its handles in plan."""
+        return ()
+
+    def sheets(self, q: Engine, thing: ThingId) -> tuple[Sheet, ...]:
+        """Its lines' parts in rows, to be read and edited beside the plan."""
         return ()
 
     def facts_about(self, q: Engine, other: ThingId) -> tuple[Row, ...]:

@@ -65,7 +65,10 @@ class Addend:
         if self.of is None and self.pick is None:
             return self.factor
         if self.pick is not None:
-            value = np.array([c.value[0] for c in self.choices])[self.pick]
+            if self.pick.size < len(self.choices):  # one place of a street whose levels are thousands of the ground's
+                value = np.array([self.choices[j].value[0] for j in self.pick.tolist()])
+            else:
+                value = np.array([c.value[0] for c in self.choices])[self.pick]
         else:
             assert self.of is not None
             value = self.of.value if self.rows is None else self.of.value[self.rows]

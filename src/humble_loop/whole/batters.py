@@ -19,7 +19,7 @@ _SAME = 1e-7  # metres of level within which two batters are one
 _SLIVER = 1e-8  # m2 of overlap between triangles that is a matter of rounding
 _ROUNDING = 1e-6  # m2 of overlap between faces that is
 _MOST = 2000  # pairs of triangles of two batters that lie over one another; hundreds have been seen in sound sites
-_PIECE = 500  # pairs that are divided at once
+_PIECE = 200  # pairs that are divided at once
 _AT_ONCE = 16  # triangles that are compared with all others before the pairs are counted
 _ON = 1e-6  # metres within which things touch
 
@@ -137,8 +137,12 @@ def _meet(one: Clear, other: Clear, itself: bool, names: tuple[str, str]) -> Pie
     loses_a, loses_b = _divided(shared[alike], _planes(a)[i[alike]], _planes(b)[j[alike]], cut_a[alike])
     first_lost = _lost(i[alike], loses_a)
     second_lost = _lost(np.concatenate([j[alike], j[~alike]]), np.concatenate([loses_b, clash]))
+    together = []
+    for begin in range(0, len(clash), _PIECE):
+        yield
+        together.append(shapely.union_all(clash[begin : begin + _PIECE]))
     yield
-    return Meeting(first_lost, second_lost, shapely.union_all(clash))
+    return Meeting(first_lost, second_lost, shapely.union_all(together))
 
 
 def _check_count(names: tuple[str, str], count: int, most: int) -> None:

@@ -19,6 +19,8 @@ from humble_loop.lines.standing import kind_of
 from humble_loop.site import parts
 from humble_loop.whole.surface import probe
 
+_MOST = 500  # places of lines in one trail: more cannot be followed
+
 
 @dataclass(frozen=True, eq=False)
 class Term:
@@ -120,6 +122,10 @@ class Reasons:
         key = (id, round(s, 9), reads)
         if key not in self._told:
             rule = line(self._q, id).rule
+            if len(self._told) >= _MOST:
+                level = float((rule.levels if reads == "level" else rule.grades)([s])[0])
+                title = f"{line(self._q, id).title} at {s:.2f}"
+                return Step(title, level, "the trail goes on: ask for it there", "worked out", reads)
             made = rule.level([s]) if reads == "level" else rule.grade([s], "after")
             if reads == "grade" and not np.isfinite(made.value[0]):
                 made = rule.grade([s], "before")

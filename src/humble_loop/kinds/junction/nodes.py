@@ -10,11 +10,11 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-import shapely
 
 from humble_loop.engine.query import Engine, Unsolved, gate, query
 from humble_loop.geometry.arrays import Floats, frozen, left_normals
 from humble_loop.geometry.chain import Chain
+from humble_loop.geometry.crossing import crossings
 from humble_loop.kinds.street.plan import (
     box,
     centreline,
@@ -28,6 +28,7 @@ from humble_loop.kinds.street.plan import (
 from humble_loop.site.model import ENDS, End, Side, other_end, other_side
 
 JOIN = 0.25  # metres: how near an end must lie to another centreline to be on it
+_AWAY = 2.0  # metres from an end within which streets do not cross
 _CLEAR = 1.0  # metres from a through street's own ends within which a side street meets its end instead
 
 Meeting = Literal["T", "crossing", "end to end"]
@@ -210,6 +211,11 @@ def _leg(chain: Chain, street: str, at: float, outwards: int) -> Leg:
     return Leg(street, at, outwards, float(np.mod(heading, 2 * np.pi)))
 
 
+def _inside(chain: Chain, s: float) -> bool:
+    """Whether a place is away from a chain's ends, where streets meet and do not cross."""
+    return min(s, chain.total - s) >= _AWAY
+
+
 @query
 def unworked(q: Engine, street: str) -> tuple[Node, ...]:
     """Nodes at which this street crosses others or meets their ends: known, but not laid out yet.
@@ -218,22 +224,15 @@ def unworked(q: Engine, street: str) -> tuple[Node, ...]:
     """
     found: list[Node] = []
     mine = chain_of(q, street)
-    path = shapely.linestrings(mine.points_at(mine.sampled(sag=0.05)))
     for other in near(q, street):
         if other <= street or isinstance(made := q.attempt(centreline, other), Unsolved):
             continue
         theirs = made.chain
-        places = shapely.intersection(path, shapely.linestrings(theirs.points_at(theirs.sampled(sag=0.05))))
-        count = 0
-        for p in shapely.get_coordinates(places):
-            a, b = float(mine.feet([p]).chainages[0]), float(theirs.feet([p]).chainages[0])
-            ends = [min(a, mine.total - a) < 2.0, min(b, theirs.total - b) < 2.0]
-            if any(ends):
-                continue
+        inside = [(a, b) for a, b in crossings(mine, theirs).tolist() if _inside(mine, a) and _inside(theirs, b)]
+        for count, (a, b) in enumerate(inside):
             legs = [_leg(c, i, s, way) for c, i, s in ((mine, street, a), (theirs, other, b)) for way in (1, -1)]
-            id = NodeId("crossing", (street, other, str(count)))
+            id, p = NodeId("crossing", (street, other, str(count))), mine.points_at([a])[0]
             found.append(Node(id, frozen(p), tuple(sorted(legs, key=lambda leg: leg.heading))))
-            count += 1
         for end in ENDS:
             for other_end_ in ENDS:
                 p, r = end_point(q, street, end), end_point(q, other, other_end_)

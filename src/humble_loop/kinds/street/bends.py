@@ -11,13 +11,17 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.bend_fit import CannotFit, radius_wanted, turn_between
 from humble_loop.geometry.bends import BendInput, arc_length, tangent_lengths
 from humble_loop.kinds.street import edits
-from humble_loop.kinds.street.plan import bends_of, centreline, name_of, streets_near
-from humble_loop.lines.describe import Fact, Handle, Place, Row, Told, Typed
+from humble_loop.kinds.street.model import Bend
+from humble_loop.kinds.street.plan import bends_of, centreline, class_of, name_of
+from humble_loop.kinds.street.snap import snap_to_street
+from humble_loop.lines.describe import Fact, Handle, Note, Place, Row, Told, Typed
 from humble_loop.site import parts
-from humble_loop.site.edits import Edit
+from humble_loop.site.edits import Edit, made
+from humble_loop.site.library import StreetClass
 from humble_loop.site.model import Site
 
 _SNAP = 2.0  # metres within which an end that is dragged is taken to another centreline
+_MOST_TOLD = 10  # bends that are told one under another
 _BENT = 1e-6  # radians: what turns less is no bend
 
 
@@ -28,11 +32,13 @@ def bend_rows(q: Engine, street: str) -> list[Row]:
     """The radius of each bend, what it makes of tangents and arc, and its transitions."""
     rows: list[Row] = []
     bends = bends_of(q, street)
+    if len(bends) - 2 > _MOST_TOLD:
+        return [Fact("bends", "count", len(bends) - 2), Note("They stand in Elements, beside the plan", heading=False)]
     for i in range(1, len(bends) - 1):
         _, _, radius, first, second = bends[i]
         turn = turn_of(bends, i)
         rows.append(Fact(f"bend {i + 1} radius", "length", radius, "set", _to(edits.set_bend, street, i, "radius")))
-        rows.append(Fact("deflection", "text", _degrees(turn), inner=True))
+        rows.append(Fact("deflection", "turn", float(np.degrees(turn)), inner=True))
         if radius > 0 and _BENT < abs(turn) < np.pi - _BENT:
             tangents = tangent_lengths(radius, first, second, turn)
             if first == second:
@@ -58,32 +64,29 @@ def _to(change: Callable[..., Site], street: str, i: int, key: str) -> Callable[
     return lambda value: lambda s: change(s, street, i, **{key: value})
 
 
-def _degrees(turn: float) -> str:
-    return f"{abs(np.degrees(turn)):.4f}° {'left' if turn > 0 else 'right'}"
-
-
 def turn_of(bends: tuple[tuple[float, ...], ...], i: int) -> float:
     """The deflection of a bend that is no end, in radians, left positive."""
     before, at, after = (np.array(b[:2]) for b in bends[i - 1 : i + 2])
     return turn_between(at - before, after - at)
 
 
+def proposed_radius(rules: StreetClass) -> float:
+    """Metres of radius that a bend is given at first: three times the class's least, which is comfortable to drive."""
+    return 3.0 * rules.least_radius
+
+
+def add_bend(q: Engine, street: str, place: Place) -> Edit:
+    """The edit that adds a bend at a place, on the leg that is nearest to it."""
+    points = np.array([b[:2] for b in bends_of(q, street)])
+    a, d = points[:-1], np.diff(points, axis=0)
+    t = np.clip(np.einsum("ij,ij->i", np.array(place) - a, d) / np.maximum((d**2).sum(axis=1), 1e-12), 0.0, 1.0)
+    leg = int(np.argmin(np.hypot(*(a + t[:, None] * d - np.array(place)).T)))
+    e, n = np.array(place) + parts.origin(q)
+    fresh = made(Bend, easting=float(e), northing=float(n), radius=proposed_radius(class_of(q, street)))
+    return lambda s: edits.insert_bend(s, street, leg + 1, fresh)
+
+
 # Handles
-
-
-def snap_to_street(q: Engine, place: Place, reach: float, without: str = "") -> tuple[str, Place, float] | None:
-    """The nearest other centreline within ``reach`` metres: street id, its foot, and heading there."""
-    best, nearest = None, reach
-    for other in streets_near(q, place, reach):
-        made = q.attempt(centreline, other)
-        if other == without or isinstance(made, Unsolved):
-            continue
-        foot = made.chain.feet([place])
-        if abs(float(foot.offsets[0])) < nearest and 1.0 < foot.chainages[0] < made.chain.total - 1.0:
-            nearest = abs(float(foot.offsets[0]))
-            frame = made.chain.at(foot.chainages)
-            best = (other, (float(frame.points[0, 0]), float(frame.points[0, 1])), float(frame.headings[0]))
-    return best
 
 
 def handles(q: Engine, street: str) -> tuple[Handle, ...]:
@@ -109,7 +112,7 @@ def _bend(q: Engine, street: str, i: int) -> Handle:
         at = np.array(place)
         if not inner:
             snap = snap_to_street(q, place, _SNAP, street)
-            at = np.array(snap[1]) if snap else at
+            at = np.array(snap.place) if snap else at
         d = at - start
         size = float(np.hypot(*d))
         if size > 1e-9:

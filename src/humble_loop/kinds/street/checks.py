@@ -7,6 +7,8 @@ from functools import partial
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.bend_fit import turn_between
+from humble_loop.geometry.bends import BendInput, BendProblem, lay_bends
 from humble_loop.ground.hollow import hollows
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.edits import remove_bend, set_bend, set_vip
@@ -14,7 +16,6 @@ from humble_loop.kinds.street.faces import faces_of
 from humble_loop.kinds.street.levels import GradeLine, end_ties, grade_line
 from humble_loop.kinds.street.model import Vip
 from humble_loop.kinds.street.plan import (
-    Centreline,
     bends_of,
     centreline,
     chain_of,
@@ -33,9 +34,10 @@ from humble_loop.site.library import StreetClass
 from humble_loop.site.model import SIDES
 
 _DAMP = 0.003  # metres of standing water that is a matter of rounding
+_KINK = 0.01  # degrees by which a line may turn without a curve as a matter of rounding
 _SHARP = 0.01  # grade change at a VIP from which a curve is wanted
 
-PLAN_RULES = ("bends that do not fit", "radius", "points at one place", "ring of ties", "streets meet unworked")
+PLAN_RULES = ("bends that do not fit", "radius", "kink", "points at one place", "ring of ties", "streets meet unworked")
 LEVEL_RULES = (
     "grade too flat",
     "grade too steep",
@@ -65,7 +67,7 @@ def street_findings(q: Engine, street: str) -> tuple[Finding, ...]:
     laid = q.attempt(centreline, street)
     if isinstance(laid, Unsolved):
         return (failed(laid, thing(street), at),)
-    found = _bends(q, street, laid)
+    found = [f for those in bend_findings(q, street).values() for f in those]
     levels = q.attempt(grade_line, street)
     if not is_new(q, street):
         return (*found, *([failed(levels, thing(street), at)] if isinstance(levels, Unsolved) else []))
@@ -73,59 +75,65 @@ def street_findings(q: Engine, street: str) -> tuple[Finding, ...]:
     found += _ground(q, street)
     if isinstance(levels, Unsolved):
         return (*found, failed(levels, thing(street), place(q, street, 0.5 * laid.chain.total)))
-    found += _grades(q, street, levels)
-    found += _curves(q, street, levels)
-    found += _low_points(q, street, levels)
-    found += _ends(q, street, levels)
+    found += level_findings(q, street)
     found += face_findings(q, thing(street), faces_of(q, street), at)
     return unique(found)
 
 
-def _bends(q: Engine, street: str, laid: Centreline) -> list[Finding]:
-    found = []
-    rules, bends, name, of = class_of(q, street), bends_of(q, street), name_of(q, street), thing(street)
-    for p in laid.problems:
-        at = (bends[p.index][0], bends[p.index][1])
-        part = f"{name} bend {p.index + 1}"
-        if p.kind == "repeated":
-            words, remedy = "it stands at the same place as the point before it", "remove one of the two"
-            mend = Mend("Remove it", partial(remove_bend, street=street, index=p.index))
-            found.append(Finding("points at one place", of, part, words, remedy, place=at, mend=mend))
-        elif p.kind == "transition":
-            words = f"its transitions ({p.wanted:.2f} m together) turn more than the bend does"
-            remedy = f"at most {p.largest:.2f} m together fit"
-            found.append(Finding("bends that do not fit", of, part, words, remedy, p.wanted, p.largest, place=at))
-        else:
-            largest = float(np.floor(p.largest * 100) / 100)
-            found.append(
-                Finding(
-                    "bends that do not fit",
-                    of,
-                    part,
-                    f"a radius of {p.wanted:g} m needs more than the legs beside it",
-                    f"the largest radius that fits is {largest:.2f} m",
-                    p.wanted,
-                    p.largest,
-                    place=at,
-                    mend=_radius_mend(street, p.index, largest),
-                )
-            )
-    for i, b in enumerate(bends[1:-1], start=1):
-        if b[2] > 0 and too_low(b[2], rules.least_radius) and is_new(q, street):
-            found.append(
-                Finding(
-                    "radius",
-                    of,
-                    f"{name} bend {i + 1}",
-                    f"radius {b[2]:g} m is less than {rules.least_radius:g} m",
-                    "enlarge the radius",
-                    b[2],
-                    rules.least_radius,
-                    place=(b[0], b[1]),
-                    mend=_radius_mend(street, i, rules.least_radius),
-                )
-            )
-    return found
+@query
+def bend_findings(q: Engine, street: str) -> dict[int, tuple[Finding, ...]]:
+    """Findings on a street's bends, by their place in its line."""
+    found: dict[int, list[Finding]] = {}
+    for problem in centreline(q, street).problems:
+        found.setdefault(problem.index, []).append(_misfit(q, street, problem))
+    if is_new(q, street):
+        for i in range(1, len(bends_of(q, street)) - 1):
+            found.setdefault(i, []).extend(_curve_wanted(q, street, i))
+    return {i: tuple(those) for i, those in sorted(found.items()) if those}
+
+
+def _misfit(q: Engine, street: str, p: BendProblem) -> Finding:
+    """A bend that could not be drawn as designed."""
+    e, n, *_ = bends_of(q, street)[p.index]
+    of, part, at = thing(street), f"{name_of(q, street)} bend {p.index + 1}", (e, n)
+    if p.kind == "repeated":
+        words, remedy = "it stands at the same place as the point before it", "remove one of the two"
+        mend = Mend("Remove it", partial(remove_bend, street=street, index=p.index))
+        return Finding("points at one place", of, part, words, remedy, place=at, mend=mend)
+    if p.kind == "transition":
+        words = f"its transitions ({p.wanted:.2f} m together) turn more than the bend does"
+        remedy = f"at most {p.largest:.2f} m together fit"
+        return Finding("bends that do not fit", of, part, words, remedy, p.wanted, p.largest, place=at)
+    largest = float(np.floor(p.largest * 100) / 100)
+    words = f"a radius of {p.wanted:g} m needs more than the legs beside it"
+    remedy, mend = f"the largest radius that fits is {largest:.2f} m", _radius_mend(street, p.index, largest)
+    return Finding("bends that do not fit", of, part, words, remedy, p.wanted, p.largest, place=at, mend=mend)
+
+
+def _curve_wanted(q: Engine, street: str, i: int) -> list[Finding]:
+    """A bend whose radius is less than the class's least, or that has none."""
+    bends, least = bends_of(q, street), class_of(q, street).least_radius
+    e, n, radius, *_ = bends[i]
+    of, part = thing(street), f"{name_of(q, street)} bend {i + 1}"
+    if radius > 0 and too_low(radius, least):
+        words, remedy = f"radius {radius:g} m is less than {least:g} m", "enlarge the radius"
+        mend = _radius_mend(street, i, least)
+        return [Finding("radius", of, part, words, remedy, radius, least, place=(e, n), mend=mend)]
+    before, at, after = (np.array(b[:2]) for b in bends[i - 1 : i + 2])
+    turn = abs(float(np.degrees(turn_between(at - before, after - at))))
+    if radius <= 0 and turn > _KINK:
+        words = f"the line turns by {turn:.2f}° without a curve"
+        remedy = "give it a radius, or leave it where the break is meant"
+        mend = _radius_mend(street, i, _fitting(bends, i, least))
+        return [Finding("kink", of, part, words, remedy, turn, 0.0, place=(e, n), severity="near", mend=mend)]
+    return []
+
+
+def _fitting(bends: tuple[tuple[float, ...], ...], i: int, radius: float) -> float:
+    """The radius, or the largest whole centimetres of it that fit, for bend ``i``."""
+    tried = [BendInput(*b)._replace(radius=radius) if k == i else BendInput(*b) for k, b in enumerate(bends)]
+    misfit = next((p for p in lay_bends(tried).problems if p.index == i and p.kind == "radius"), None)
+    return radius if misfit is None else float(np.floor(misfit.largest * 100) / 100)
 
 
 def _radius_mend(street: str, i: int, radius: float) -> Mend:
@@ -158,6 +166,14 @@ def _ground(q: Engine, street: str) -> list[Finding]:
     s = float(ground.chainages[max(int(np.argmax(off)) - 1, 0)])  # the last place still on the ground
     words, remedy = f"from chainage {s:.2f} it leaves the ground", "move it onto the ground, or bring in more survey"
     return [Finding("street off the ground", of, name, words, remedy, chainage=s, place=place(q, street, s))]
+
+
+@query
+def level_findings(q: Engine, street: str) -> tuple[Finding, ...]:
+    """Findings on the grade line of a new street."""
+    levels = grade_line(q, street)
+    checks = (_grades, _curves, _low_points, _ends)
+    return tuple(f for check in checks for f in check(q, street, levels))
 
 
 def _grades(q: Engine, street: str, levels: GradeLine) -> list[Finding]:

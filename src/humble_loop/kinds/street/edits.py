@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from humble_loop.geometry.bend_fit import CannotFit, radius_wanted
+import numpy as np
+
+from humble_loop.geometry.bend_fit import CannotFit, leg_for_straight, radius_wanted
 from humble_loop.geometry.bends import BendInput
 from humble_loop.kinds.street.model import Bend, Street, Vip
 from humble_loop.site.edits import EditError, changed, free_id, free_name, made, remove, rename, the
@@ -20,6 +22,17 @@ def add_street(site: Site, name: str, bends: Sequence[Bend], **choices: Any) -> 
     except EditError as error:
         raise EditError(f"street '{name}': {error}") from None
     return site.put(street)
+
+
+def like_the_last(site: Site, street: str = "") -> dict[str, str]:
+    """Class and section for the next street that is drawn: those of ``street`` where it is a new one, or of the new street
+    that was drawn last.
+    """
+    new = [s for s in site.all(Street) if s.kind == "new"]
+    like = next((s for s in new if s.id == street), new[-1] if new else None)
+    if like is None:
+        return {k: Street.model_fields[k].default for k in ("street_class", "section")}
+    return {"street_class": like.street_class, "section": like.section}
 
 
 def remove_street(site: Site, street: str) -> Site:
@@ -60,12 +73,45 @@ def fit_bend(site: Site, street: str, index: int, **wanted: Any) -> Site:
     if not 0 < index < len(s.bends) - 1:
         raise EditError(f"'{s.name}' has no bend {index + 1} with a radius")
     before, b, after = s.bends[index - 1 : index + 2]
-    bend = BendInput(b.easting, b.northing, b.radius, b.transition_in, b.transition_out)
     try:
-        radius = radius_wanted((before.easting, before.northing), bend, (after.easting, after.northing), **wanted)
+        radius = radius_wanted((before.easting, before.northing), _input(b), (after.easting, after.northing), **wanted)
     except CannotFit as error:
         raise EditError(f"'{s.name}' bend {index + 1}: {error}") from None
     return set_bend(site, street, index, radius=radius)
+
+
+def lay_leg(
+    site: Site, street: str, index: int, *, straight: float | None = None, bearing: float | None = None
+) -> Site:
+    """Lay the leg that leaves bend ``index`` anew: with a ``straight`` of that length (m), or along a ``bearing`` (degrees
+    from north) and as long as it is. The bend at its other end moves, and the others stay: so a line is typed as its
+    schedule gives it, from the first element to the last.
+    """
+    s = the(site, Street, street)
+    if not 0 <= index < len(s.bends) - 1:
+        raise EditError(f"'{s.name}' has no leg after bend {index + 1}")
+    points = [(b.easting, b.northing) for b in s.bends]
+    (e0, n0), (e1, n1) = points[index], points[index + 1]
+    length = float(np.hypot(e1 - e0, n1 - n0))
+    heading = float(np.arctan2(n1 - n0, e1 - e0))
+    if straight is not None:
+        before, after = points[max(index - 1, 0)], points[min(index + 2, len(points) - 1)]
+        first, second = (_input(b, inner=0 < k < len(points) - 1) for k, b in enumerate(s.bends) if k - index in (0, 1))
+        try:
+            length = leg_for_straight(before, (first, second), after, straight)
+        except CannotFit as error:
+            raise EditError(f"'{s.name}' from bend {index + 1}: {error}") from None
+    if bearing is not None:
+        heading = float(np.radians(90.0 - bearing))
+    return move_bend(
+        site, street, index + 1, e0 + length * float(np.cos(heading)), n0 + length * float(np.sin(heading))
+    )
+
+
+def _input(bend: Bend, *, inner: bool = True) -> BendInput:
+    """A bend for the geometry; an end of the line has no curve."""
+    curve = (bend.radius, bend.transition_in, bend.transition_out) if inner else (0.0, 0.0, 0.0)
+    return BendInput(bend.easting, bend.northing, *curve)
 
 
 def insert_bend(site: Site, street: str, index: int, bend: Bend) -> Site:

@@ -22,7 +22,7 @@ from humble_loop.kinds.street.section import (
     side_shape,
 )
 from humble_loop.kinds.street.tables import TABLES
-from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint
+from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint, Sheet
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Kind, Reserve
@@ -120,6 +120,9 @@ class Streets(Kind):
 
     def facts(self, q: Engine, thing: ThingId) -> tuple[Row, ...]:
         return show.facts(q, thing.id)
+
+    def sheets(self, q: Engine, thing: ThingId) -> tuple[Sheet, ...]:
+        return show.sheets(q, thing.id)
 
     def handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
         return bends.handles(q, thing.id)

@@ -11,6 +11,8 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import edits
 from humble_loop.kinds.street.bends import bend_rows
+from humble_loop.kinds.street.elements import element_sheet
+from humble_loop.kinds.street.grades import crossing_sheet, grade_sheet, vip_edits
 from humble_loop.kinds.street.levels import grade_line, proposed_vips
 from humble_loop.kinds.street.model import Street, Vip
 from humble_loop.kinds.street.plan import (
@@ -36,6 +38,7 @@ from humble_loop.lines.describe import (
     Note,
     Place,
     Row,
+    Sheet,
     Stroke,
     Told,
     Typed,
@@ -48,6 +51,7 @@ from humble_loop.site.edits import Edit, EditError, made
 from humble_loop.site.library import StreetClass, TypicalSection
 from humble_loop.site.model import SIDES, Site
 
+_MOST_TOLD = 15  # VIPs that are told one under another
 SAG = 0.03  # metres between a drawn chord and its curve
 
 _DRAWN = {"lip", "back of kerb", "path front", "path back", "boundary"}
@@ -157,8 +161,8 @@ def _vips(q: Engine, street: str) -> list[Row]:
     rows: list[Row] = [
         Fact("grade line", "text", f"{len(made.states)} VIPs", "proposed" if proposed else "set", None, switch)
     ]
-    if len(made.states) > 40:
-        return rows
+    if len(made.states) > _MOST_TOLD:
+        return [*rows, Note("They stand in Grade line, beside the plan", heading=False)]
     for i, state in enumerate(made.states):
         k = made.index[i]
         chainage = float(p.chainages[i])
@@ -176,6 +180,11 @@ def _vips(q: Engine, street: str) -> list[Row]:
             typed = (lambda v, k=own: lambda s: edits.set_vip(s, street, k, grade=v)) if own >= 0 else None
             rows.append(Fact("grade", "grade", float(p.grades[i]), "worked out", typed, inner=True))
     return rows
+
+
+def sheets(q: Engine, street: str) -> tuple[Sheet, ...]:
+    """A street's elements, grade line and crossings in rows."""
+    return element_sheet(q, street), grade_sheet(q, street), crossing_sheet(q, street)
 
 
 # Handles
@@ -208,20 +217,9 @@ def vip_room(q: Engine, street: str, i: int) -> tuple[float, float] | None:
 
 
 def _vip(q: Engine, street: str, i: int) -> Handle:
-    made, name = grade_line(q, street), name_of(q, street)
+    made, name, edit_for = grade_line(q, street), name_of(q, street), vip_edits(q, street, i)
     state, s0, z0 = made.states[i], float(made.profile.chainages[i]), float(made.profile.levels[i])
-    kept = proposed_vips(q, street) if state == "proposed" else []
-    index = sum(1 for st in made.states[:i] if st != "tied") if state == "proposed" else made.index[i]
     ends = (0, len(made.states) - 1)
-
-    def edit_for(**values: float) -> Edit:
-        def edit(site: Site) -> Site:
-            fresh = edits.set_vips(site, street, kept) if kept else site
-            if index < 0:
-                raise EditError(f"{name}: this level is tied to the other street's lip; change it there")
-            return edits.set_vip(fresh, street, index, **values)
-
-        return edit
 
     def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
         s, z = round(place[0], 2), round(place[1], 3)
@@ -259,6 +257,24 @@ def add_vip(q: Engine, street: str, chainage: float, level: float) -> Edit:
         return edits.set_vips(site, street, [*(v for v in old if abs(v.chainage - fresh.chainage) > 0.01), fresh])
 
     return edit
+
+
+def removal(q: Engine, held: tuple[Any, ...]) -> Edit | None:
+    """The edit that takes out the VIP or bend whose handle is ``held``; None where it is neither. Raises EditError for a
+    VIP that nobody set.
+    """
+    if len(held) != 3 or held[0] not in ("vip", "bend", "curve"):
+        return None
+    what, street, i = held
+    if what != "vip":
+        return lambda s: edits.remove_bend(s, street, i)
+    line = q.attempt(grade_line, street)
+    if isinstance(line, Unsolved) or i >= len(line.index):
+        return None
+    index = line.index[i]
+    if index < 0:
+        raise EditError("that VIP is tied or proposed; only set VIPs can be removed")
+    return lambda s: edits.remove_vip(s, street, index)
 
 
 def ribbon(q: Engine, street: str) -> tuple[Mark, ...]:

@@ -8,10 +8,22 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, bearing_of, unique_chainages
+from humble_loop.geometry.chain import ARC
 from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street.elements import degree_of_curve, elements
 from humble_loop.kinds.street.faces import StreetFace
+from humble_loop.kinds.street.grades import crossing_rows, vip_rows
 from humble_loop.kinds.street.levels import grade_line
-from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, frame_of, is_new, name_of, street_ids
+from humble_loop.kinds.street.plan import (
+    StreetLine,
+    centreline,
+    chain_of,
+    frame_of,
+    is_new,
+    name_of,
+    street_ids,
+    vips_of,
+)
 from humble_loop.kinds.street.section import lip_levels, rows
 from humble_loop.lines.faces import Strip, face, strip_points
 from humble_loop.lines.line import line
@@ -142,8 +154,53 @@ def _section_rows(q: Engine, of: str | None, street: str, side: Side, wanted: Fl
     return found
 
 
+def element_table(q: Engine, of: str | None, every: float | None) -> Table:
+    """The elements of centrelines; a kink has no length. Radii are None where the line is straight."""
+    del every
+    out = []
+    for street in streets(q, of):
+        made = solved(q, of, elements, street)
+        for k, e in enumerate(made or (), start=1):
+            at = chain_of(q, street).points_at([e.start])[0].tolist()
+            degree = degree_of_curve(e.radii[0]) if e.kind == ARC else None
+            row = (name_of(q, street), k, e.kind, e.bend + 1, e.start, e.end, e.length, *e.radii, *e.bearings)
+            out.append((*row, e.deflection, degree, *at))
+    columns = ("street", "element", "kind", "bend", "start", "end", "length", "radius_start", "radius_end")
+    angles = ("bearing_start_deg", "bearing_end_deg", "deflection_deg", "degree_of_curve")
+    return Table((*columns, *angles, "easting", "northing"), tuple(out), _HERE)
+
+
+def vip_table(q: Engine, of: str | None, every: float | None) -> Table:
+    """The VIPs of new streets, and of existing ones that have any set."""
+    del every
+    out = []
+    for street in streets(q, of):
+        if not is_new(q, street) and not vips_of(q, street):
+            continue
+        for k, v in enumerate(solved(q, of, vip_rows, street) or (), start=1):
+            t = v.turning
+            turning = (t.kind, t.chainage, t.level) if t else (None, None, None)
+            row = (name_of(q, street), k, v.chainage, v.level, v.state, v.grade_in, v.grade_out, v.change)
+            out.append((*row, v.curve, v.k, *turning))
+    columns = ("street", "vip", "chainage", "level", "state", "grade_in", "grade_out", "change", "curve_length", "k")
+    return Table((*columns, "turning", "turning_chainage", "turning_level"), tuple(out))
+
+
+def crossing_table(q: Engine, of: str | None, every: float | None) -> Table:
+    """What meets or crosses streets, with its level, the street's and the ground's."""
+    del every
+    out = []
+    for street in streets(q, of):
+        for c in solved(q, of, crossing_rows, street) or ():
+            out.append((name_of(q, street), c.words, c.chainage, c.level, c.own, c.own - c.level, c.ground))
+    return Table(("street", "with", "chainage", "its_level", "level", "difference", "ground"), tuple(out))
+
+
 TABLES = {
     "streets": street_table,
+    "elements": element_table,
+    "vips": vip_table,
+    "crossings": crossing_table,
     "centreline": centreline_table,
     "levels": level_table,
     "sections": section_table,

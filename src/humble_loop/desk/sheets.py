@@ -1,0 +1,284 @@
+"""Sheets beside the plan: the chosen line's elements, grade line and crossings in rows, to be read and typed into."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QPalette, QShowEvent
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QButtonGroup,
+    QHBoxLayout,
+    QLabel,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from humble_loop.desk.follower import Follower, InTime
+from humble_loop.desk.forms import MARKS, typed_into
+from humble_loop.desk.session import Session
+from humble_loop.desk.theme import Theme, font
+from humble_loop.desk.values import show
+from humble_loop.engine.query import Unsolved
+from humble_loop.geometry.arrays import Floats
+from humble_loop.lines.describe import Fact, Sheet, SheetRow
+from humble_loop.lines.line import line_plan
+from humble_loop.lines.standing import kind_of
+
+Index = QModelIndex | QPersistentModelIndex
+_NEAR = 15.0  # metres from a line within which a click in plan asks for its row
+_NONE = Sheet("", None, (), ())  # type: ignore[arg-type]
+
+
+class SheetModel(QAbstractTableModel):
+    """A sheet for a table view; what is typed into a cell becomes an edit of the session."""
+
+    def __init__(self, session: Session, parent: QObject) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.theme: Theme | None = None
+        self.sheet = _NONE
+
+    def take(self, sheet: Sheet) -> None:
+        """Show another sheet; where its shape is the same what is chosen stays."""
+        if len(sheet.rows) == len(self.sheet.rows) and sheet.columns == self.sheet.columns:
+            self.sheet = sheet
+            if sheet.rows:
+                self.dataChanged.emit(self.index(0, 0), self.index(len(sheet.rows) - 1, len(sheet.columns) - 1))
+            return
+        self.beginResetModel()
+        self.sheet = sheet
+        self.endResetModel()
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else len(self.sheet.rows)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else len(self.sheet.columns)
+
+    def fact(self, index: Index) -> Fact | None:
+        """What stands in a cell."""
+        return self.sheet.rows[index.row()].cells[index.column()]
+
+    def flags(self, index: Index) -> Qt.ItemFlag:
+        fact = self.fact(index)
+        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+        return flags | Qt.ItemFlag.ItemIsEditable if fact is not None and fact.edit is not None else flags
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        row, fact = self.sheet.rows[index.row()], self.fact(index)
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            text = "" if fact is None else self._text(fact)
+            return text if role == Qt.ItemDataRole.EditRole or fact is None else self._marked(text, fact, index, row)
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            side = Qt.AlignmentFlag.AlignLeft if fact is None or fact.unit == "text" else Qt.AlignmentFlag.AlignRight
+            return int(side | Qt.AlignmentFlag.AlignVCenter)
+        if role == Qt.ItemDataRole.ToolTipRole and row.findings:
+            return "\n".join(f"{f.rule}: {f.message}; {f.remedy}" for f in row.findings)
+        if role == Qt.ItemDataRole.FontRole and fact is not None:
+            return font(12, 500 if fact.edit is not None else 400)
+        return self._colour(row, fact) if role == Qt.ItemDataRole.ForegroundRole and self.theme else None
+
+    def _text(self, fact: Fact) -> str:
+        return show(fact.unit, fact.value, self._session.site.settings)
+
+    def _marked(self, text: str, fact: Fact, index: Index, row: SheetRow) -> str:
+        """A value with what stands before it, the sign of a finding in the first column, and the mark of its state."""
+        words = f"{fact.before} {text}" if fact.before else text
+        if index.column() == 0 and row.findings:
+            words = f"{'▲' if any(f.severity == 'broken' for f in row.findings) else '◇'} {words}"
+        return f"{MARKS[fact.state]} {words}" if fact.state in ("proposed", "tied") else words
+
+    def _colour(self, row: SheetRow, fact: Fact | None) -> object:
+        assert self.theme is not None
+        if row.findings:
+            return self.theme.colour("broken" if any(f.severity == "broken" for f in row.findings) else "near")
+        return self.theme.colour("ink" if fact is not None and fact.edit is not None else "quiet")
+
+    def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        fact = self.fact(index)
+        if fact is None or fact.edit is None or str(value) == self._text(fact):
+            return False
+        return not typed_into(self._session, fact, str(value))
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if orientation != Qt.Orientation.Horizontal:
+            return None
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            first = self.sheet.rows[0].cells[section] if self.sheet.rows else None
+            words = section == 0 and first is not None and first.unit == "text"
+            side = Qt.AlignmentFlag.AlignLeft if words else Qt.AlignmentFlag.AlignRight
+            return int(side | Qt.AlignmentFlag.AlignVCenter)
+        return self.sheet.columns[section] if role == Qt.ItemDataRole.DisplayRole else None
+
+
+class _Cell(QStyledItemDelegate):
+    """Draws a cell in its own colour also where its row is chosen."""
+
+    def initStyleOption(self, option: QStyleOptionViewItem, index: Index) -> None:
+        super().initStyleOption(option, index)
+        colour = index.data(Qt.ItemDataRole.ForegroundRole)
+        if isinstance(colour, QColor):
+            option.palette.setColor(QPalette.ColorRole.HighlightedText, colour)
+
+
+class SheetPanel(QWidget):
+    """The sheets of the chosen thing: one at a time, chosen by its title. A row and its place in plan are lit together."""
+
+    lit = Signal(object)  # points (n, 2) of the row that is chosen, or None
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self._session = session
+        self._sheets: tuple[Sheet, ...] = ()
+        self._wanted = ""
+        self.model, self.view, self.note = SheetModel(session, self), QTableView(), QLabel()
+        self.view.setModel(self.model)
+        cell = _Cell(self.view)
+        self.view.setItemDelegate(cell)
+        # While a value is typed the rows stay as they are; what was changed by it, or meanwhile, is shown then.
+        self._typed = QTimer(self)
+        self._typed.setSingleShot(True)
+        self._typed.timeout.connect(self.refresh)
+        cell.closeEditor.connect(lambda *_: self._typed.start(0))
+        self.view.setObjectName("sheet")
+        self.view.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.view.verticalHeader().hide()
+        self.view.verticalHeader().setDefaultSectionSize(22)
+        self.view.setAlternatingRowColors(True)
+        self.view.setShowGrid(False)
+        self.view.setWordWrap(False)
+        self.view.selectionModel().currentRowChanged.connect(self._light_up)
+        self.note.setProperty("role", "quiet")
+        self.note.setWordWrap(True)
+        self.note.setContentsMargins(10, 6, 10, 6)
+        self._titles = QHBoxLayout()
+        self._titles.setContentsMargins(6, 0, 6, 2)
+        self._titles.addStretch(1)
+        self._group = QButtonGroup(self)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(self._titles)
+        column.addWidget(self.note)
+        column.addWidget(self.view, 1)
+        self.in_time = InTime(session, self._refresh, self)
+        Follower(session, self.refresh, self, lambda: False)
+        session.chosen_changed.connect(self._on_chosen)
+        session.point_asked.connect(self._on_point)
+
+    def paint_in(self, theme: Theme) -> None:
+        """Take a theme's colours."""
+        self.model.theme = theme
+        self.refresh()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.refresh()
+
+    def hideEvent(self, event: object) -> None:
+        self.lit.emit(None)
+
+    @property
+    def settled(self) -> bool:
+        """Whether what is chosen is shown as it is."""
+        return not self._typed.isActive() and not self.in_time.busy
+
+    def refresh(self) -> None:
+        """Show the chosen thing's sheet as it is now, unless a value is being typed."""
+        if self.isVisible() and self.view.state() != QAbstractItemView.State.EditingState:
+            self.in_time.now()
+
+    def _refresh(self) -> None:
+        thing = self._session.thing
+        try:
+            found = kind_of(thing.kind).sheets(self._session.engine, thing) if thing is not None else ()
+        except Unsolved as unsolved:
+            found = ()
+            self.note.setText(str(unsolved))
+        else:
+            self.note.setText("" if found else "Choose a street to see its elements, grade line and crossings")
+        self._sheets = found
+        self._show_titles()
+        made = next((s for s in found if s.title == self._wanted), found[0] if found else _NONE)
+        fresh = made.columns != self.model.sheet.columns
+        self.model.take(made)
+        if found:
+            self.note.setText(made.note)
+        self.note.setVisible(bool(self.note.text()))
+        self.view.setVisible(bool(made.rows))
+        if fresh or not self._session.dragging:
+            self.view.resizeColumnsToContents()
+        self._light_up()
+
+    def _show_titles(self) -> None:
+        titles = [s.title for s in self._sheets]
+        if titles != [b.text() for b in self._group.buttons()]:
+            for button in self._group.buttons():
+                self._group.removeButton(button)
+                button.hide()
+                button.deleteLater()
+            for k, title in enumerate(titles):
+                button = QToolButton()
+                button.setText(title)
+                button.setCheckable(True)
+                button.setObjectName(f"sheet {title}")
+                button.clicked.connect(lambda _=False, title=title: self.show_sheet(title))
+                self._group.addButton(button)
+                self._titles.insertWidget(k, button)
+        for button in self._group.buttons():
+            button.setChecked(button.text() == (self._wanted if self._wanted in titles else titles[0]))
+
+    def show_sheet(self, title: str) -> None:
+        """Show the sheet with that title."""
+        self._wanted = title
+        self.refresh()
+
+    def fit(self) -> None:
+        """Give every column the width that it needs."""
+        self.view.resizeColumnsToContents()
+
+    # A row and its place
+
+    def _light_up(self, *_: object) -> None:
+        row = self.view.currentIndex().row()
+        rows = self.model.sheet.rows
+        points: Floats | None = rows[row].points if self.view.isVisible() and 0 <= row < len(rows) else None
+        self.lit.emit(points)
+
+    def _on_chosen(self) -> None:
+        self.refresh()
+        held = self._session.chosen.held
+        if held:
+            key = ("bend", *held[1:]) if held[0] == "curve" else held  # a bend has two handles
+            self._choose_row(next((k for k, r in enumerate(self.model.sheet.rows) if r.held == key), -1))
+
+    def _on_point(self, easting: float, northing: float) -> None:
+        """Choose the row of the stretch beside a place that was clicked."""
+        line = self.model.sheet.line
+        if not self.isVisible() or not self.model.sheet.rows or self._session.section_line != line:
+            return
+        plan = self._session.engine.attempt(line_plan, line)
+        if isinstance(plan, Unsolved):
+            return
+        foot = plan.base.feet([(easting, northing)])
+        if abs(float(foot.offsets[0])) > _NEAR:
+            return
+        s = float(foot.chainages[0])
+        within = [k for k, r in enumerate(self.model.sheet.rows) if r.stretch[0] <= s <= r.stretch[1]]
+        self._choose_row(within[0] if within else -1)
+
+    def _choose_row(self, row: int) -> None:
+        if row < 0:
+            self.view.setCurrentIndex(QModelIndex())
+            self._light_up()
+            return
+        column = max(self.view.currentIndex().column(), 0)
+        self.view.setCurrentIndex(self.model.index(row, column))

@@ -1,0 +1,61 @@
+"""How deep a street lies in the ground or above it, and how far its batters reach, piece by piece along it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import Floats
+from humble_loop.ground.meet import toes
+from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street.batter import outwards
+from humble_loop.kinds.street.plan import StreetLine, chain_of
+from humble_loop.kinds.street.section import side_shape
+from humble_loop.lines.line import line
+from humble_loop.site import parts
+from humble_loop.site.model import SIDES, Side
+
+_STEP = 4.0  # metres along the street of a piece
+_MOST = 250  # pieces
+
+
+@dataclass(frozen=True)
+class DepthBand:
+    """At chainages (n,): depths (n,) of the crown against the ground (m, fill above zero, NaN where there is no ground),
+    and both edges (n, 2, 2) of what is built, left and right, with its batters; ``reach`` (n, 2) is how far those go (m).
+    """
+
+    chainages: Floats
+    depths: Floats
+    edges: Floats
+    reach: Floats
+
+
+@query
+def depth_band(q: Engine, street: str) -> DepthBand:
+    """A street's depths and reach, as its own section and batter slopes have them; what else stands there is left out."""
+    chain = chain_of(q, street)
+    s = np.linspace(0.0, chain.total, int(np.clip(np.ceil(chain.total / _STEP), 1, _MOST)) + 1)
+    centre = chain.points_at(s)
+    depths = line(q, StreetLine(street)).rule.levels(s) - ground_of(q).levels(centre)
+    edges, reach = np.stack([centre, centre], axis=1), np.zeros((len(s), 2))
+    for k, side in enumerate(SIDES):
+        edges[:, k], reach[:, k] = _edge(q, street, side, s)
+    return DepthBand(s, depths, edges, reach)
+
+
+def _edge(q: Engine, street: str, side: Side, s: Floats) -> tuple[Floats, Floats]:
+    """Where the batters of a side end (n, 2), and how far they go (n,); the boundary where they find no ground."""
+    made = q.attempt(line, StreetLine(street, "boundary", side))
+    if isinstance(made, Unsolved):
+        return chain_of(q, street).points_at(s), np.zeros(len(s))
+    within = np.clip(s, made.plan.start, made.plan.end)
+    hinges, shape = made.points(within), side_shape(q, street, side)
+    most = np.full(len(s), parts.settings(q).batter_reach)
+    if ground_of(q).empty:
+        return hinges[:, :2], np.zeros(len(s))
+    found = toes(ground_of(q), hinges, outwards(made.plan, within), shape.cut_slope, shape.fill_slope, most)
+    ends = np.isfinite(hinges[:, 2]) & found.met
+    return np.where(ends[:, None], found.points[:, :2], hinges[:, :2]), np.where(ends, found.reach, 0.0)
