@@ -135,6 +135,7 @@ class RandomUser:
             (2, self.stage),
             (1, self.theme),
             (2, self.tables),
+            (4, self.sheets),
             (2, self.find),
             (1, self.resize),
             (1, self.fold),
@@ -339,6 +340,39 @@ class RandomUser:
             self._look()
         if shiboken6.isValid(edit):
             QTest.keyClick(edit, Qt.Key.Key_Return)
+
+    def sheets(self) -> None:
+        """Elements and levels: show them, choose a row, type into a cell."""
+        panel = self.w.sheets
+        if not panel.isVisible() or self.rng.random() < 0.1:
+            self.w.toggle_sheets()
+            return
+        titles = panel.findChildren(QAbstractButton)
+        if titles and self.rng.random() < 0.4:
+            self.rng.choice(titles).click()
+        rows, columns = panel.model.rowCount(), panel.model.columnCount()
+        if not rows or not panel.view.isVisible():
+            self.choose_a_thing()
+            return
+        index = panel.model.index(self.rng.randrange(rows), self.rng.randrange(columns))
+        panel.view.setCurrentIndex(index)
+        self._look()
+        fact = panel.model.fact(index)
+        if fact is None or fact.edit is None:
+            return
+        panel.view.edit(index)
+        editor = next((e for e in panel.view.findChildren(QLineEdit) if e.isVisible()), None)
+        if editor is None:
+            return
+        text = self.rng.choice(TYPED)
+        self.words += f" {text[:20]!r}"
+        editor.selectAll()
+        self._type(editor, text[:60])
+        if self.rng.random() < 0.2:
+            self.rng.choice([self.w.session.undo, self.choose_a_thing])()
+            self._look()
+        if shiboken6.isValid(editor):
+            QTest.keyClick(editor, self.rng.choice([Qt.Key.Key_Return, Qt.Key.Key_Return, Qt.Key.Key_Escape]))
 
     def choose_in_a_combo(self) -> None:
         combos = [c for c in self._facts(QComboBox) if c.count()]

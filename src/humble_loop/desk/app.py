@@ -39,6 +39,7 @@ VIEWS = (
     "junction",
     "bulb",
     "long-section",
+    "elements",
     "lots",
     "findings",
     "trail",
@@ -215,6 +216,15 @@ def _long_section(window: MainWindow) -> None:
     window.long_section.point_station(92.0)
 
 
+def _elements(window: MainWindow) -> None:
+    window.stage_row.choose(2)
+    window.session.choose(ThingId("street", "ember-loop"))
+    window.toggle_sheets()
+    window.sheets.show_sheet("Grade line")
+    window.plan.fit_thing(ThingId("street", "ember-loop"))
+    window.sheets.view.setCurrentIndex(window.sheets.model.index(3, 0))
+
+
 def _lots(window: MainWindow) -> None:
     window.stage_row.choose(6)
     named = {f.name: f.id for f in lots_on(window.session.engine, "ember-loop")}
@@ -266,6 +276,7 @@ POSES: dict[str, Callable[[MainWindow], object]] = {
     "junction": _junction,
     "bulb": _bulb,
     "long-section": _long_section,
+    "elements": _elements,
     "lots": _lots,
     "findings": lambda w: w.stage_row.choose(7),
     "trail": _trail,

@@ -86,10 +86,11 @@ class CrossSection(DrawingView):
         self._made = made
         self._ground.setData(made.ground[:, 0], made.ground[:, 1])
         self._design.setData(made.design[:, 0], made.design[:, 1])
-        # Another place is shown at its own scale; nothing rescales while something is dragged.
-        if self._shown[:1] != (street,):
+        # Another place is shown at its own scale; nothing rescales while a street that is shown is dragged.
+        another = self._shown[:1] != (street,)
+        if another:
             self._by_hand = False
-        if self._shown != (street, s) and not self.session.dragging:
+        if another or (self._shown != (street, s) and not self.session.dragging):
             self._shown = (street, s)
             self._scale()
         self._show_fill(made.design, made.ground)

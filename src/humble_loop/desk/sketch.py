@@ -12,8 +12,9 @@ from humble_loop.desk.values import show
 from humble_loop.desk.view import DrawingView
 from humble_loop.engine.query import Cancelled, Unsolved
 from humble_loop.formats.quantities import NotAQuantity, parse_length
-from humble_loop.geometry.arrays import bearing_of
+from humble_loop.geometry.arrays import Floats, bearing_of
 from humble_loop.geometry.bends import BendInput, chain_from_bends
+from humble_loop.geometry.tangential import Step, arc_to, drawn, place_on_arc, radii
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.bends import proposed_radius
 from humble_loop.kinds.street.depth import DepthBand, depth_band
@@ -48,6 +49,8 @@ class Sketch:
         self._meets = ""
         self._session.begin()
         self._points: list[Place] = []
+        self._steps: list[Step] = []  # from the first point to the second, and so on
+        self._by_arc = False  # whether the next step is an arc
         self._heading: float | None = None
         self._cursor: Place | None = None
         self._text = ""
@@ -67,6 +70,8 @@ class Sketch:
             self._heading = snap.heading if snap else None
         elif np.hypot(at[0] - self._points[-1][0], at[1] - self._points[-1][1]) < 0.5:
             return
+        if self._points:
+            self._steps.append(Step("arc" if self._by_arc else "straight", at))
         self._points.append(at)
         self._text = ""
         if len(self._points) > 1 and snap is not None:
@@ -82,6 +87,8 @@ class Sketch:
         self._meets = f"on {snap.words}" if snap else ""
         if not self._points:
             return (snap.place if snap else place), snap
+        if self._by_arc and (end := drawn(self._points[0], self._steps).end) is not None:
+            return self._on_arc(end, snap.place if snap else place, snap)
         if snap is not None:
             snap = squared_up(q, snap, self._points[-1])
             angle = angle_between(snap, self._points[-1])
@@ -107,17 +114,37 @@ class Sketch:
         at = last + d
         return (float(at[0]), float(at[1])), None
 
+    def _on_arc(self, end: tuple[Floats, float], place: Place, snap: Snap | None) -> tuple[Place, Snap | None]:
+        """The end of an arc that leaves the line tangentially: at a place, or of a typed radius as near to it as it gets."""
+        if not self._text:
+            return place, snap
+        try:
+            radius = parse_length(self._text, self._session.site.settings.units)
+        except NotAQuantity:
+            return place, snap
+        return (place_on_arc(end, radius, place), None) if radius > 0 else (place, snap)
+
     def _bends(self, points: list[Place]) -> list[Bend]:
-        """Bends through ``points`` with the radius that their class proposes, or the largest that fits."""
+        """Bends through ``points`` with the radius that is drawn, or that their class proposes, or the largest that fits."""
         radius = proposed_radius(parts.one(self._session.engine, StreetClass, self._like["street_class"]))
-        made = [BendInput(*p, radius if 0 < i < len(points) - 1 else 0.0) for i, p in enumerate(points)]
-        _, problems = chain_from_bends(made)
-        largest = {p.index: float(np.floor(p.largest)) for p in problems if p.kind == "radius"}
+        corners = drawn(points[0], self._all_steps(points)).vertices
+        made = [BendInput(*v.place, r) for v, r in zip(corners, radii(corners, radius), strict=True)]
+        problems = chain_from_bends(made)[1]
+        largest = {
+            p.index: float(np.floor(p.largest))
+            for p in problems
+            if p.kind == "radius" and corners[p.index].radius is None
+        }
         e, n = self._origin(points)
         return [
             Bend(easting=b.easting + e, northing=b.northing + n, radius=largest.get(i, b.radius))
             for i, b in enumerate(made)
         ]
+
+    def _all_steps(self, points: list[Place]) -> list[Step]:
+        """The steps between ``points``: those put down, and the one under the hand."""
+        under_hand = [Step("arc" if self._by_arc else "straight", p) for p in points[len(self._steps) + 1 :]]
+        return [*self._steps[: len(points) - 1], *under_hand]
 
     def _origin(self, points: list[Place]) -> tuple[float, float]:
         del points
@@ -147,12 +174,18 @@ class Sketch:
             band = None
             why = why or unsolved.message
         self._show_band(band)
-        ends = "double-click or Enter ends it, Esc gives it up"
+        other = "straight on" if self._by_arc else "an arc"
+        ends = f"A for {other}; double-click or Enter ends it, Esc gives it up"
         self._say("<br>".join(words for words in (*told, why, ends) if words))
 
     def _leg(self, points: list[Place]) -> str:
-        """The last leg's length and bearing, and its radius at the bend before."""
+        """The last leg's length and bearing; of an arc its radius and how far it turns."""
         settings = self._session.site.settings
+        if self._by_arc and (made := drawn(points[0], self._all_steps(points)[:-1]).end) is not None:
+            arc = arc_to(*made, points[-1])
+            typed = f" (typed {self._text})" if self._text else ""
+            turn = show("turn", float(np.degrees(arc.sweep)), settings)
+            return f"arc of radius <b>{show('length', abs(arc.radius), settings)}</b>{typed}, turns {turn}"
         d = np.array(points[-1]) - points[-2]
         bearing = float(bearing_of(np.arctan2(d[1], d[0])))
         typed = f" (typed {self._text})" if self._text else ""
@@ -196,6 +229,10 @@ class Sketch:
                 self._text = self._text[:-1]
             elif self._points:
                 self._points.pop()
+                self._steps = self._steps[: max(len(self._points) - 1, 0)]
+            self._show()
+        elif event.text() in ("a", "A"):
+            self._by_arc, self._text = not self._by_arc, ""
             self._show()
         elif event.text() and (event.text().isdigit() or event.text() in ".+-*/mftin "):
             self._text += event.text()
@@ -213,10 +250,10 @@ class Sketch:
             return
         # Drawn towards a street, it is kept leaving from there, so that a head can stand at its free end.
         q = self._session.engine
-        points = self._points
-        if snap_to_street(q, points[-1], 0.05, self.id) and not snap_to_street(q, points[0], 0.05, self.id):
-            points = points[::-1]
-        self._session.preview(self._edit(points))
+        bends = self._bends(self._points)
+        if snap_to_street(q, self._points[-1], 0.05, self.id) and not snap_to_street(q, self._points[0], 0.05, self.id):
+            bends.reverse()
+        self._session.preview(lambda site: add_street(site, self._name, bends, **self._like))
         self._session.commit(f"Draw {self._name}")
         self._ended()
         self._session.choose(ThingId("street", self.id))
