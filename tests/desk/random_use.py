@@ -185,6 +185,7 @@ class RandomUser:
 
     def _on_fault(self, kind, error, trace) -> None:
         self.found.faults.append(f"{self.words}: " + "".join(traceback.format_exception(kind, error, trace))[-1500:])
+        self.say(self.found.faults[-1])
 
     def _on_message(self, kind: QtMsgType, context, message: str) -> None:
         if kind in (QtMsgType.QtCriticalMsg, QtMsgType.QtFatalMsg) or "QPainter" in message or "QWidget::" in message:
@@ -357,8 +358,8 @@ class RandomUser:
         index = panel.model.index(self.rng.randrange(rows), self.rng.randrange(columns))
         panel.view.setCurrentIndex(index)
         self._look()
-        fact = panel.model.fact(index)
-        if fact is None or fact.edit is None:
+        index = panel.view.currentIndex()  # another line's rows may be shown by now
+        if not index.isValid() or not index.flags() & Qt.ItemFlag.ItemIsEditable:
             return
         panel.view.edit(index)
         editor = next((e for e in panel.view.findChildren(QLineEdit) if e.isVisible()), None)

@@ -151,3 +151,19 @@ def test_the_cross_section_is_seen_while_the_first_street_is_drawn(d):
     made = d.window.cross_section._made
     assert made is not None
     assert left <= made.design[:, 0].min() < made.design[:, 0].max() <= right
+
+
+def test_a_sketch_that_leaves_all_coordinates_stays_in_hand_until_it_is_taken_back(d):
+    plan = begin(d, (150.0, 60.0), (200.0, 60.0), (230.0, 70.0))
+    plan.sketch._points.append((9e18, 9e18))
+    before = d.site
+    plan.sketch.finish()
+    assert plan.sketch is not None
+    assert "not a usable coordinate" in plan.tag.text()
+    assert d.site is before
+    QTest.keyClick(plan, Qt.Key.Key_Backspace)
+    d.move(plan, (235.0, 70.0))
+    d.click(plan, (235.0, 70.0))
+    d.key(plan, Qt.Key.Key_Return)
+    assert plan.sketch is None
+    assert drawn(d).name == "Street"

@@ -12,9 +12,10 @@ from humble_loop.kinds.lot.layout import lots_on
 from humble_loop.kinds.lot.model import LotRow
 from humble_loop.kinds.lot.model import set_pad as set_pad_of
 from humble_loop.kinds.street import Bend, Street, Vip
+from humble_loop.kinds.street.grade_handles import vip_room
 from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.plan import ground_along
-from humble_loop.kinds.street.show import keep, vip_room
+from humble_loop.kinds.street.show import keep
 from humble_loop.kinds.survey_line import SurveyLine
 from humble_loop.site.edits import EditError, free_name
 from humble_loop.site.libraries import new_site

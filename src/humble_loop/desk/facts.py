@@ -73,7 +73,7 @@ class FactsPanel(QSplitter):
     @property
     def settled(self) -> bool:
         """Whether what is chosen is shown as it is."""
-        return not self._later.isActive() and not self.in_time.busy
+        return not (self._later.isActive() or self.in_time.busy or self.trail.in_time.busy)
 
     def show_findings(self, findings: tuple[Finding, ...]) -> None:
         """Take the site's findings."""
@@ -89,6 +89,7 @@ class FactsPanel(QSplitter):
     def refresh(self) -> None:
         """Show the chosen thing as it is now, unless a value is being typed. What was in view stays in view."""
         self.in_time.now()
+        self.trail.refresh()
 
     def _refresh(self) -> None:
         focus = self._page.focusWidget()
@@ -113,7 +114,6 @@ class FactsPanel(QSplitter):
         if same == title:
             self._page.adjustSize()
             self._scroll.verticalScrollBar().setValue(place)
-        self.trail.refresh()
 
     def _replace(self, name: str, fresh: QWidget, place: int) -> None:
         old: QWidget = getattr(self, name)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QLabel, QWidget
 
@@ -23,11 +23,15 @@ from humble_loop.lines.describe import Handle, Place
 from humble_loop.lines.line import LineId, line_plan
 from humble_loop.lines.standing import kind_of
 
+STRETCHES = (1.0, 2.0, 5.0, 10.0, 20.0, 50.0)
 _MOST_BESIDE = 4  # lines beside the one shown
 
 
 class LongSection(DrawingView):
     """Levels along the chosen street. Drag a VIP; double-click the grade line to add one; Delete removes it."""
+
+    windows_shown = Signal(bool)  # whether fall windows lie behind the line shown
+    stretched = Signal(float)  # how many times larger levels are drawn than distances
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent, axes=True)
@@ -44,6 +48,7 @@ class LongSection(DrawingView):
                 ("own", 9),
             )
         }
+        self.stretch: float | None = None  # as chosen; None for all of the line in all of the view
         self._fitted: LineId | None = None
         self._shown: object = None
         self._later = IdleWork(self, lambda seconds: session.engine.within(seconds))
@@ -51,6 +56,7 @@ class LongSection(DrawingView):
         self._nothing.move(8, 2)
         self.plotItem.getAxis("left").setWidth(46)
         self.plotItem.getAxis("bottom").setHeight(20)
+        self.plotItem.vb.sigRangeChanged.connect(self._tell_stretch)
         self.hovered.connect(self._on_hover)
         self.clicked.connect(self._on_click)
         self.in_time = InTime(session, self._refresh, self, lambda: self.dragging.active)
@@ -132,15 +138,10 @@ class LongSection(DrawingView):
                 handles = kind_of(thing.kind).section_handles(self.session.engine, thing)
             except Unsolved:
                 handles = ()
-        self._lines["tangents"].setData([h.place[0] for h in handles], [h.place[1] for h in handles])
+        vips = [h.place for h in handles if h.shape == "square"]
+        self._lines["tangents"].setData([s for s, _ in vips], [z for _, z in vips])
         self.handles.chosen = self.session.chosen.held
         self.handles.show_handles(handles)
-
-    @property
-    def has_windows(self) -> bool:
-        """Whether fall windows lie behind the line shown."""
-        made = self.session.engine.attempt(windows_of, self.line) if self.line is not None else ()
-        return not isinstance(made, Unsolved) and bool(made)
 
     def fit(self) -> None:
         """Show the whole street."""
@@ -153,7 +154,23 @@ class LongSection(DrawingView):
         low, high = (levels.min(), levels.max()) if levels.size else (0.0, 10.0)
         room = max(0.18 * (high - low), 0.4)
         length = max(float(made.chainages[-1]), 1.0)
-        self.plotItem.vb.setRange(QRectF(-0.03 * length, low - room, 1.06 * length, high - low + 2.2 * room), padding=0)
+        vb, tall, bottom = self.plotItem.vb, high - low + 2.2 * room, low - room
+        if self.stretch is not None:
+            wide, deep = max(float(vb.width()), 50.0), max(float(vb.height()), 30.0)
+            bottom += 0.5 * tall
+            tall = deep / wide * 1.06 * length / self.stretch
+            bottom -= 0.5 * tall
+        vb.setRange(QRectF(-0.03 * length, bottom, 1.06 * length, tall), padding=0)
+
+    def choose_stretch(self, stretch: float | None) -> None:
+        """Draw levels ``stretch`` times as large as distances; None for all of the line in all of the view."""
+        self.stretch = stretch
+        self.fit()
+
+    def _tell_stretch(self, *_: object) -> None:
+        across, up = self.plotItem.vb.viewPixelSize()
+        if np.isfinite(across) and np.isfinite(up) and up > 0:
+            self.stretched.emit(float(f"{across / up:.2g}"))
 
     def _show_windows(self) -> None:
         if self.theme is None or self.line is None:
@@ -161,6 +178,7 @@ class LongSection(DrawingView):
         made = self.session.engine.attempt(windows_of, self.line)
         if isinstance(made, Unsolved):
             made = ()
+        self.windows_shown.emit(bool(made))
         pen, fill = self.theme.pen("window", 0.8, alpha=110), self.theme.colour("window", self.theme.window_alpha)
         self.windows.show_shapes(
             [

@@ -23,6 +23,7 @@ from humble_loop.site.libraries import new_site
 from humble_loop.site.model import Site
 from humble_loop.whole.things import exists
 
+_MOST_STEPS = 1000  # that can be undone: each keeps what it changed
 _RECOVER_AFTER = 1500  # milliseconds from a change to its recovery copy
 
 
@@ -143,7 +144,7 @@ class Session(QObject):
 
     def _push(self, words: str, old: Site, fresh: Site) -> None:
         if fresh is not old:
-            self._undo.append((words, old))
+            self._undo = [*self._undo[1 - _MOST_STEPS :], (words, old)]
             self._redo.clear()
         self._show(fresh)
         self._recover_later.start()

@@ -28,6 +28,7 @@ from humble_loop.lines.line import ThingId
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit, free_id, free_name
 from humble_loop.site.library import StreetClass
+from humble_loop.site.model import Site
 
 _EXACTLY = 1e-6  # degrees from a right angle that are a matter of rounding
 _PATIENCE = 0.05  # seconds in which depths are told under the moving hand
@@ -150,8 +151,12 @@ class Sketch:
         del points
         return parts.origin(self._session.engine)
 
-    def _edit(self, points: list[Place]) -> Edit:
-        return lambda site: add_street(site, self._name, self._bends(points), **self._like)
+    def _edit(self, points: list[Place], *, turned: bool = False) -> Edit:
+        def edit(site: Site) -> Site:
+            bends = self._bends(points)
+            return add_street(site, self._name, bends[::-1] if turned else bends, **self._like)
+
+        return edit
 
     def _show(self) -> None:
         points = [*self._points, self._cursor] if self._cursor else list(self._points)
@@ -250,10 +255,11 @@ class Sketch:
             return
         # Drawn towards a street, it is kept leaving from there, so that a head can stand at its free end.
         q = self._session.engine
-        bends = self._bends(self._points)
-        if snap_to_street(q, self._points[-1], 0.05, self.id) and not snap_to_street(q, self._points[0], 0.05, self.id):
-            bends.reverse()
-        self._session.preview(lambda site: add_street(site, self._name, bends, **self._like))
+        first, last = self._points[0], self._points[-1]
+        turned = bool(snap_to_street(q, last, 0.05, self.id)) and not snap_to_street(q, first, 0.05, self.id)
+        if why := self._session.preview(self._edit(self._points, turned=turned)):
+            self._say(f"{why}<br>Backspace takes the last point back")
+            return
         self._session.commit(f"Draw {self._name}")
         self._ended()
         self._session.choose(ThingId("street", self.id))

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from humble_loop.desk.follower import InTime
 from humble_loop.desk.session import Session
 from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import show_grade, show_length
@@ -75,6 +76,7 @@ class TrailTree(QWidget):
         column.setContentsMargins(10, 6, 4, 4)
         column.addWidget(self.head)
         column.addWidget(self.tree, 1)
+        self.in_time = InTime(session, self._refresh, self)
         session.point_asked.connect(self._ask)
 
     def _ask(self, east: float, north: float) -> None:
@@ -83,6 +85,12 @@ class TrailTree(QWidget):
 
     def refresh(self) -> None:
         """Ask again for the same place."""
+        self.in_time.now()
+        if self.in_time.busy:
+            self.tree.clear()
+            self.head.setText("Level trail: being worked out …")
+
+    def _refresh(self) -> None:
         self.tree.clear()
         self.head.setText("Level trail: click a place in the plan to ask it why it has its level")
         if self._asked_of is not self._session.opened:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QPoint, QPointF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPaintEvent, QWheelEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPaintEvent, QPixmapCache, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.dragging import Dragging, Tag
@@ -16,6 +16,9 @@ from humble_loop.lines.describe import Handle, Place
 
 _GRAB = 10.0  # pixels from a handle within which it is taken
 _NEAREST, _FARTHEST, _BEYOND = 0.01, 1e7, 1e8  # metres across that a view shows, and how far off at most
+_PICTURES = (
+    300_000  # kilobytes: what layers keep of themselves on the largest screens; Qt's own limit is a small screen's
+)
 _CLICK = 4.0  # pixels that the mouse may move and still have clicked
 
 
@@ -27,6 +30,7 @@ class DrawingView(pg.PlotWidget):
 
     def __init__(self, session: Session, parent: QWidget | None = None, *, axes: bool) -> None:
         super().__init__(parent)
+        QPixmapCache.setCacheLimit(max(QPixmapCache.cacheLimit(), _PICTURES))
         self.session = session
         self.theme: Theme | None = None
         self.plotItem.setMenuEnabled(False)

@@ -10,7 +10,7 @@ from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QSplitter, QToolButton, QVBoxLayout, QWidget
 
-from humble_loop.desk import cross_section, solid
+from humble_loop.desk import cross_section, long_section, solid
 from humble_loop.desk.catching_up import CatchingUp
 from humble_loop.desk.commands import Command, make_commands, offers
 from humble_loop.desk.cross_section import CrossSection
@@ -75,6 +75,7 @@ class MainWindow(QMainWindow):
         self.facts.shown_at.connect(self._show_place)
         self.strip.stationed.connect(self.long_section.point_station)
         self.sheets.lit.connect(self.plan.light_up)
+        self.long_section.windows_shown.connect(self._caption_long_section)
         self.stage_row.chosen.connect(self._on_stage)
         self.plan.sketch_ended.connect(lambda: self._draw_button(False))
         self._connect_files()
@@ -115,6 +116,7 @@ class MainWindow(QMainWindow):
             ("3D", self.solid, self.solid.fit),
         )
         extra = {
+            "Long section": StretchButton(self.long_section, long_section.STRETCHES, "All of it"),
             "Cross section": StretchButton(self.cross_section, cross_section.STRETCHES, "As there is room"),
             "3D": StretchButton(self.solid, solid.STRETCHES, ""),
         }
@@ -365,12 +367,13 @@ class MainWindow(QMainWindow):
         self.stage_row.show_progress(self.session.engine, self.findings, self.theme)
 
     def _on_chosen(self) -> None:
-        bands = "    bands: where the crown suits each lot's pad"
-        shown = self._section_name()
-        self._panes["Long section"].caption.setText(
-            f"Long section  {shown}{bands if self.long_section.has_windows else ''}"
-        )
+        self._caption_long_section(False)
         self._caption_cross_section()
+
+    def _caption_long_section(self, windows: bool) -> None:
+        """Name what the long section shows; its fall windows come later."""
+        bands = "    bands: where the crown suits each lot's pad" if windows else ""
+        self._panes["Long section"].caption.setText(f"Long section  {self._section_name()}{bands}")
 
     def _section_name(self) -> str:
         line = self.session.section_line

@@ -19,7 +19,7 @@ from humble_loop.lines.standing import kind_of
 from humble_loop.site import parts
 from humble_loop.whole.surface import probe
 
-_MOST = 500  # places of lines in one trail: more cannot be followed
+_MOST = 200  # places of lines in one trail: more cannot be followed
 
 
 @dataclass(frozen=True, eq=False)

@@ -179,11 +179,11 @@ def side_line(c: Crossings, corner: LotCorner, level: float, rise: Rise) -> Floa
     point at every triangle edge. Both neighbours work out the same line.
     """
     d = corner.rear - corner.front
-    unit = d / np.hypot(*d)
     on = np.isfinite(c.level)
     along, ground_level = c.along[on], c.level[on]
-    if len(along) < 2:
+    if len(along) < 2 or not d.any():
         return np.array([[*corner.front, level], [*corner.rear, level]])
+    unit = d / np.hypot(*d)
     ground = np.column_stack([corner.front + along[:, None] * unit, ground_level])
     return _sloped(ground, level, rise)
 

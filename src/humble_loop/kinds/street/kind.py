@@ -9,6 +9,7 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import bends, show
 from humble_loop.kinds.street.checks import LEVEL_RULES, PLAN_RULES, street_findings
 from humble_loop.kinds.street.faces import StreetFace, face_of, faces_of
+from humble_loop.kinds.street.grade_handles import section_handles
 from humble_loop.kinds.street.model import Street
 from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, is_new, name_of, street_ids, vips_of
 from humble_loop.kinds.street.reserve import reserves_of
@@ -131,7 +132,7 @@ class Streets(Kind):
         return StreetLine(thing.id)
 
     def section_handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
-        return show.section_handles(q, thing.id)
+        return section_handles(q, thing.id)
 
     def beside(self, q: Engine, id: LineId) -> tuple[LineId, ...]:
         return show.lines_to_show(q, id.street) if isinstance(id, StreetLine) else ()

@@ -5,21 +5,19 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-import numpy as np
-
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import edits
 from humble_loop.kinds.street.bends import bend_rows
 from humble_loop.kinds.street.elements import element_sheet
-from humble_loop.kinds.street.grades import crossing_sheet, grade_sheet, vip_edits
+from humble_loop.kinds.street.grade_handles import rounded
+from humble_loop.kinds.street.grades import crossing_sheet, grade_sheet
 from humble_loop.kinds.street.levels import grade_line, proposed_vips
 from humble_loop.kinds.street.model import Street, Vip
 from humble_loop.kinds.street.plan import (
     StreetLine,
     centreline,
     chain_of,
-    class_of,
     frame_of,
     is_new,
     name_of,
@@ -32,25 +30,21 @@ from humble_loop.lines.describe import (
     Choice,
     Drawing,
     Fact,
-    Handle,
     Label,
     Mark,
     Note,
-    Place,
     Row,
     Sheet,
     Stroke,
-    Told,
-    Typed,
     joined_up,
 )
 from humble_loop.lines.line import LineId, line_plan
-from humble_loop.lines.quantity import percent
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit, EditError, made
 from humble_loop.site.library import StreetClass, TypicalSection
 from humble_loop.site.model import SIDES, Site
 
+_ALONG, _UP = 10.0, 0.02  # metres to which VIPs are rounded: what is easily set out and read
 _MOST_TOLD = 15  # VIPs that are told one under another
 SAG = 0.03  # metres between a drawn chord and its curve
 
@@ -161,6 +155,8 @@ def _vips(q: Engine, street: str) -> list[Row]:
     rows: list[Row] = [
         Fact("grade line", "text", f"{len(made.states)} VIPs", "proposed" if proposed else "set", None, switch)
     ]
+    round_off = (f"Round to {_ALONG:g} m and {_UP:g} m", rounded(q, street, _ALONG, _UP))
+    rows.append(Actions((round_off,)))
     if len(made.states) > _MOST_TOLD:
         return [*rows, Note("They stand in Grade line, beside the plan", heading=False)]
     for i, state in enumerate(made.states):
@@ -185,65 +181,6 @@ def _vips(q: Engine, street: str) -> list[Row]:
 def sheets(q: Engine, street: str) -> tuple[Sheet, ...]:
     """A street's elements, grade line and crossings in rows."""
     return element_sheet(q, street), grade_sheet(q, street), crossing_sheet(q, street)
-
-
-# Handles
-
-
-def section_handles(q: Engine, street: str) -> tuple[Handle, ...]:
-    """A street's VIPs in its long section."""
-    made = q.attempt(grade_line, street)
-    if isinstance(made, Unsolved) or (not is_new(q, street) and not vips_of(q, street)):
-        return ()
-    return tuple(_vip(q, street, i) for i in range(len(made.states)))
-
-
-def vip_room(q: Engine, street: str, i: int) -> tuple[float, float] | None:
-    """Levels that VIP ``i`` may take for the legs on both sides to keep the class's least and most grade.
-
-    The falls keep their present direction. None when no level keeps both.
-    """
-    p, rules = grade_line(q, street).profile, class_of(q, street)
-    low, high = -np.inf, np.inf
-    for other, leg in ((i - 1, i - 1), (i + 1, i)):
-        if not 0 <= other < p.chainages.size:
-            continue
-        run = abs(float(p.chainages[i] - p.chainages[other]))
-        up = (p.grades[leg] >= 0) == (other < i)
-        close, far = rules.least_grade * run, rules.most_grade * run
-        z = float(p.levels[other])
-        low, high = max(low, z + close if up else z - far), min(high, z + far if up else z - close)
-    return (float(low), float(high)) if low <= high else None
-
-
-def _vip(q: Engine, street: str, i: int) -> Handle:
-    made, name, edit_for = grade_line(q, street), name_of(q, street), vip_edits(q, street, i)
-    state, s0, z0 = made.states[i], float(made.profile.chainages[i]), float(made.profile.levels[i])
-    ends = (0, len(made.states) - 1)
-
-    def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
-        s, z = round(place[0], 2), round(place[1], 3)
-        inner = i not in ends
-        told = (Told("at", "chainage", s if inner else s0), Told("level", "level", z, z0))
-        return edit_for(level=z, **({"chainage": s} if inner else {})), told
-
-    def rule(q: Engine) -> str:
-        now = q.attempt(grade_line, street)
-        if isinstance(now, Unsolved):
-            return now.message
-        grades = now.profile.grades
-        k = min(i, len(grades))
-        before = percent(float(grades[k - 1])) if k > 0 else "–"
-        after = percent(float(grades[k])) if k < len(grades) else "–"
-        room = vip_room(q, street, min(i, len(now.states) - 1))
-        words = f"{room[0]:.3f} to {room[1]:.3f} keeps the grades" if room else "no level keeps both grades"
-        return f"{before} in, {after} out; {words}"
-
-    typed = (
-        Typed("grade", "a grade as 2.5% or 1:40", lambda v: edit_for(grade=v)),
-        Typed("level", "a level", lambda v: edit_for(level=v)),
-    )
-    return Handle(("vip", street, i), (s0, z0), f"{name} VIP {i + 1}", "square", moved, typed, rule, state)
 
 
 def add_vip(q: Engine, street: str, chainage: float, level: float) -> Edit:

@@ -1,0 +1,91 @@
+"""The long section in the real window: legs and curves by their handles, and how much levels are exaggerated."""
+
+import pytest
+
+from humble_loop.kinds.street import Street
+from humble_loop.kinds.street.grades import vip_rows
+from humble_loop.lines.line import ThingId
+
+LOOP = ThingId("street", "ember-loop")
+
+
+@pytest.fixture
+def d(drive, brickworks):
+    driver = drive(brickworks)
+    driver.session.choose(LOOP)
+    driver.settle()
+    driver.window.long_section.fit()
+    driver.settle()
+    return driver
+
+
+def handle(d, title):
+    return next(h for h in d.window.long_section.handles.handles if h.title == title)
+
+
+def rows(d):
+    return vip_rows(d.session.engine, "ember-loop")
+
+
+def test_a_leg_is_dragged_and_the_tag_tells_its_grade(d):
+    view, before = d.window.long_section, rows(d)
+    h = handle(d, "Ember Loop leg 2")
+    d.drag(view, h.place, (h.place[0], h.place[1] + 0.3), release=False)
+    assert "raised" in view.tag.text()
+    assert "grade" in view.tag.text()
+    d.release(view, (h.place[0], h.place[1] + 0.3))
+    after = rows(d)
+    rise = after[1].level - before[1].level
+    assert rise == pytest.approx(0.3, abs=0.03)  # a pixel or so
+    assert after[2].level - before[2].level == pytest.approx(rise, abs=2e-3)
+    d.session.undo()
+    assert [r.level for r in rows(d)] == pytest.approx([r.level for r in before])
+
+
+def test_a_curve_is_dragged_by_its_end_and_takes_a_typed_k(d):
+    view = d.window.long_section
+    h = handle(d, "Ember Loop VIP 3 curve")
+    end = next(x for x in view.handles.handles if x.key == ("curve end", "ember-loop", 2))
+    d.drag(view, end.place, (end.place[0] + 8.0, end.place[1]))
+    assert rows(d)[2].curve == pytest.approx(40.0, abs=2.0)
+    d.settle()
+    end = next(x for x in view.handles.handles if x.key == ("curve end", "ember-loop", 2))
+    d.press(view, end.place)
+    d.move(view, (end.place[0] + 3.0, end.place[1]))
+    d.type(view, "k50")
+    d.release(view, end.place)
+    assert rows(d)[2].k == pytest.approx(50.0, abs=0.2)
+    assert h.shape == "round"
+
+
+def test_the_tangents_go_through_vips_only(d):
+    s, _ = d.window.long_section._lines["tangents"].getData()
+    assert list(s) == pytest.approx([r.chainage for r in rows(d)])
+
+
+@pytest.mark.parametrize("stretch", [1.0, 10.0])
+def test_levels_are_drawn_as_large_as_was_chosen(d, stretch):
+    view, told = d.window.long_section, []
+    view.stretched.connect(told.append)
+    view.choose_stretch(stretch)
+    d.settle()
+    across, up = view.plotItem.vb.viewPixelSize()
+    assert across / up == pytest.approx(stretch, rel=0.02)
+    assert told[-1] == pytest.approx(stretch, rel=0.03)
+    (low, high) = view.plotItem.vb.viewRange()[1]
+    middle = [r.level for r in rows(d)]
+    assert low < sum(middle) / len(middle) < high
+    view.choose_stretch(None)
+    d.settle()
+    across, up = view.plotItem.vb.viewPixelSize()
+    assert across / up > 10.0
+
+
+def test_vips_are_rounded_with_one_click(d):
+    from PySide6.QtWidgets import QPushButton
+
+    button = next(b for b in d.window.facts.findChildren(QPushButton) if b.text().startswith("Round to"))
+    button.click()
+    vips = d.site.find(Street, "ember-loop").vips
+    assert [v.chainage for v in vips[1:-1]] == pytest.approx([90.0, 160.0])
+    assert all(abs(v.level / 0.02 - round(v.level / 0.02)) < 1e-6 for v in vips if v.level is not None)
