@@ -208,13 +208,14 @@ class SheetPanel(QWidget):
         self._sheets = found
         self._show_titles()
         made = next((s for s in found if s.title == self._wanted), found[0] if found else _NONE)
-        fresh = made.columns != self.model.sheet.columns
+        old = self.model.sheet
+        fresh = made.columns != old.columns or len(made.rows) != len(old.rows) or made.line != old.line
         self.model.take(made)
         if found:
             self.note.setText(made.note)
         self.note.setVisible(bool(self.note.text()))
         self.view.setVisible(bool(made.rows))
-        if fresh or not self._session.dragging:
+        if fresh:
             self.view.resizeColumnsToContents()
         self._light_up()
 

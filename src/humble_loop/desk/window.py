@@ -26,6 +26,7 @@ from humble_loop.desk.sheets import SheetPanel
 from humble_loop.desk.solid import SolidView
 from humble_loop.desk.stages import STAGES, StageRow, stage_index
 from humble_loop.desk.status import StatusLine
+from humble_loop.desk.stepping import Stepping
 from humble_loop.desk.stretch_button import StretchButton
 from humble_loop.desk.strip import Strip
 from humble_loop.desk.tables_window import TablesWindow
@@ -55,7 +56,7 @@ class MainWindow(QMainWindow):
             LongSection(session),
             CrossSection(session),
         )
-        self.strip = Strip(session, self.long_section)
+        self.strip, self.stepping = Strip(session, self.long_section), Stepping(session, self)
         self.facts, self.index, self.solid = FactsPanel(session), SiteIndex(session), SolidView(session)
         self.sheets, self.stage_row, self.status = SheetPanel(session), StageRow(), StatusLine(session)
         self.tables: TablesWindow | None = None

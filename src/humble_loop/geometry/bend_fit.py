@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from humble_loop.geometry.arrays import Floats
-from humble_loop.geometry.bends import BendInput, curve_elements, tangent_lengths
+from humble_loop.geometry.bends import BendInput, curve_elements, tangent_lengths, tangents_of
 from humble_loop.geometry.chain import Chain
 
 _LEAST_TURN = 1e-6  # radians: what turns less is no bend
@@ -33,6 +33,8 @@ def radius_wanted(
     through: ArrayLike | None = None,
 ) -> float:
     """The radius of ``bend``, between the points ``before`` and ``after`` it (2,), that does the one thing asked for."""
+    if bend.three_centred:
+        raise CannotFit("its three arcs are set one by one; change their radii or turns, or make it simple first")
     both = bend.transition_in, bend.transition_out
     a, v, c = (np.asarray(x, dtype=np.float64)[:2] for x in (before, bend[:2], after))
     if through is not None:
@@ -151,7 +153,7 @@ def leg_for_straight(before: ArrayLike, bends: tuple[BendInput, BendInput], afte
 def _tangents(bend: BendInput, turn: float) -> tuple[float, float]:
     if bend.radius <= 0.0 or not _LEAST_TURN < abs(turn) < np.pi - _LEAST_TURN:
         return 0.0, 0.0
-    return tangent_lengths(bend.radius, bend.transition_in, bend.transition_out, turn)
+    return tangents_of(bend, turn)
 
 
 def _least(turn: float, transition_in: float, transition_out: float) -> float:

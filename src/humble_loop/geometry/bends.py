@@ -11,17 +11,46 @@ import numpy as np
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import Chain, Element
 
+_LEAST_ARC = 1e-9  # metres
 _FIT = 1e-6  # metres by which two tangent lengths may overlap and still count as meeting exactly: what coordinates hold
 
 
 class BendInput(NamedTuple):
-    """A bend as designed: its intersection point, radius and transition lengths, in metres (0 for none)."""
+    """A bend as designed: its intersection point, radius and transition lengths, in metres (0 for none).
+
+    A three-centred one has an arc of ``radius_in`` (m) that turns by ``turn_in`` (radians) before its own, or one of
+    ``radius_out`` and ``turn_out`` after it, or both.
+    """
 
     easting: float
     northing: float
     radius: float = 0.0
     transition_in: float = 0.0
     transition_out: float = 0.0
+    radius_in: float = 0.0
+    turn_in: float = 0.0
+    radius_out: float = 0.0
+    turn_out: float = 0.0
+
+    @property
+    def three_centred(self) -> bool:
+        """Whether it has an arc before its own or after it."""
+        return self.radius > 0.0 and (
+            (self.radius_in > 0.0 and self.turn_in > 0.0) or (self.radius_out > 0.0 and self.turn_out > 0.0)
+        )
+
+    @property
+    def outer(self) -> tuple[tuple[float, float], tuple[float, float]]:
+        """Radius (m) and turn (radians) of the arcs before and after its own; its own radius and no turn where there is none."""
+        first = (self.radius_in, self.turn_in) if self.radius_in > 0.0 and self.turn_in > 0.0 else (self.radius, 0.0)
+        last = (self.radius_out, self.turn_out) if self.radius_out > 0.0 and self.turn_out > 0.0 else (self.radius, 0.0)
+        return first, last
+
+    @property
+    def used(self) -> float:
+        """Radians that its transitions and outer arcs turn: half their length over the radius, and what they are given."""
+        (first, turn_in), (last, turn_out) = self.outer
+        return turn_in + turn_out + 0.5 * (self.transition_in / first + self.transition_out / last)
 
 
 @dataclass(frozen=True)
@@ -29,7 +58,7 @@ class BendProblem:
     """A bend that does not fit as designed, and what was drawn instead.
 
     ``kind`` is 'radius' (needs more than the legs between bends), 'transition' (the transitions turn more
-    than the bend) or 'repeated' (two points at one place). Lengths in metres.
+    than the bend; lengths in metres), 'turn' (so do its outer arcs; degrees) or 'repeated' (two points at one place).
     """
 
     index: int
@@ -74,7 +103,7 @@ def lay_bends(bends: Sequence[BendInput]) -> Laid:
     ]
     dropped = {p.index for p in problems}
     index = [i for i in range(len(bends)) if i not in dropped]
-    kept = [bends[i] if bends[i].radius > _FIT else bends[i]._replace(radius=0.0) for i in index]
+    kept = [bends[i] if bends[i].radius > _FIT else _with_radius(bends[i], 0.0) for i in index]
     if len(kept) < 2:
         raise ValueError("a centreline needs two different points")
     xy = np.array([[b.easting, b.northing] for b in kept])
@@ -128,9 +157,37 @@ def _shift(radius: float, length: float) -> tuple[float, float]:
 def _curve(bend: BendInput, turn: float) -> _Curve:
     if bend.radius <= 0.0 or abs(turn) < 1e-12:
         return _Curve(0.0, 0.0, ())
-    r, l1, l2 = bend.radius, bend.transition_in, bend.transition_out
-    t_in, t_out = tangent_lengths(r, l1, l2, turn)
-    return _Curve(t_in, t_out, curve_elements(r, l1, l2, turn))
+    return _Curve(*tangents_of(bend, turn), elements_of(bend, turn))
+
+
+def tangents_of(bend: BendInput, turn: float) -> tuple[float, float]:
+    """Distances from a bend's intersection point to its curve's start and end, for a deflection ``turn`` (radians).
+
+    Of a three-centred one they follow from where its elements end: laid along x, with the end at (x, y) and D the turn,
+    T_out = y / sin D and T_in = x - T_out cos D.
+    """
+    if not bend.three_centred:
+        return tangent_lengths(bend.radius, bend.transition_in, bend.transition_out, turn)
+    d = abs(turn)
+    laid = Chain.from_elements((0.0, 0.0), 0.0, elements_of(bend, d))
+    x, y = laid.points_at([laid.total])[0].tolist()
+    t_out = y / np.sin(d)
+    return float(x - t_out * np.cos(d)), float(t_out)
+
+
+def elements_of(bend: BendInput, turn: float) -> tuple[Element, ...]:
+    """A bend's transition, arc or arcs, and transition, for a deflection ``turn`` (radians, left positive)."""
+    if not bend.three_centred:
+        return curve_elements(bend.radius, bend.transition_in, bend.transition_out, turn)
+    side = float(np.sign(turn))
+    (first, turn_in), (last, turn_out) = bend.outer
+    own = max(0.0, abs(turn) - bend.used)
+    arcs = [(first, turn_in), (bend.radius, own), (last, turn_out)]
+    elements = [Element(bend.transition_in, 0.0, side / first)] if bend.transition_in > 0 else []
+    elements += [Element(r * a, side / r, side / r) for r, a in arcs if r * a > _LEAST_ARC]
+    if bend.transition_out > 0:
+        elements.append(Element(bend.transition_out, side / last, 0.0))
+    return tuple(elements)
 
 
 def arc_length(radius: float, transition_in: float, transition_out: float, turn: float) -> float:
@@ -146,7 +203,7 @@ def curve_elements(radius: float, transition_in: float, transition_out: float, t
     k = float(np.sign(turn)) / radius
     arc = max(0.0, arc_length(radius, transition_in, transition_out, turn))
     elements = [Element(transition_in, 0.0, k)] if transition_in > 0 else []
-    if arc > 1e-9 or not (transition_in > 0 or transition_out > 0):
+    if arc > _LEAST_ARC or not (transition_in > 0 or transition_out > 0):
         elements.append(Element(arc, k, k))
     if transition_out > 0:
         elements.append(Element(transition_out, k, 0.0))
@@ -160,7 +217,9 @@ def _curves(bends: Sequence[BendInput], turns: Floats) -> list[_Curve]:
 
 def _fit_transitions(bend: BendInput, turn: float) -> tuple[BendInput, BendProblem | None]:
     if bend.radius <= 0.0:
-        return bend._replace(radius=0.0, transition_in=0.0, transition_out=0.0), None
+        return _with_radius(bend, 0.0), None
+    if bend.three_centred:
+        return _fit_turns(bend, abs(turn))
     need = 0.5 * (bend.transition_in + bend.transition_out)
     have = bend.radius * abs(turn)
     if need <= have * (1 + 1e-12):
@@ -173,6 +232,20 @@ def _fit_transitions(bend: BendInput, turn: float) -> tuple[BendInput, BendProbl
     )
 
 
+def _fit_turns(bend: BendInput, turn: float) -> tuple[BendInput, BendProblem | None]:
+    """Shrink what lies beside a three-centred bend's own arc until it turns no more than the bend."""
+    if bend.used <= turn * (1 + 1e-12):
+        return bend, None
+    share = turn / bend.used
+    fitted = bend._replace(
+        transition_in=bend.transition_in * share,
+        transition_out=bend.transition_out * share,
+        turn_in=bend.turn_in * share,
+        turn_out=bend.turn_out * share,
+    )
+    return fitted, BendProblem(-1, "turn", float(np.degrees(bend.used)), float(np.degrees(turn)))
+
+
 def _overlap(i: int, curves: Sequence[_Curve], lengths: Floats) -> float:
     before = curves[i - 1].tangent_out + curves[i].tangent_in - lengths[i - 1]
     after = curves[i].tangent_out + curves[i + 1].tangent_in - lengths[i]
@@ -180,11 +253,16 @@ def _overlap(i: int, curves: Sequence[_Curve], lengths: Floats) -> float:
 
 
 def _with_radius(bend: BendInput, radius: float) -> BendInput:
+    """A bend of the same shape with another radius; without curve where that is nothing."""
     if radius <= 0.0:
-        return bend._replace(radius=0.0, transition_in=0.0, transition_out=0.0)
+        return BendInput(bend.easting, bend.northing)
     share = radius / bend.radius
     return bend._replace(
-        radius=radius, transition_in=bend.transition_in * share, transition_out=bend.transition_out * share
+        radius=radius,
+        transition_in=bend.transition_in * share,
+        transition_out=bend.transition_out * share,
+        radius_in=bend.radius_in * share,
+        radius_out=bend.radius_out * share,
     )
 
 

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.bend_fit import CannotFit, radius_wanted, turn_between
-from humble_loop.geometry.bends import BendInput, arc_length, tangent_lengths
+from humble_loop.geometry.bends import BendInput, tangents_of
 from humble_loop.kinds.street import edits
 from humble_loop.kinds.street.model import Bend
 from humble_loop.kinds.street.plan import bends_of, centreline, class_of, name_of
 from humble_loop.kinds.street.snap import snap_to_street
-from humble_loop.lines.describe import Fact, Handle, Note, Place, Row, Told, Typed
+from humble_loop.lines.describe import Choice, Fact, Handle, Note, Place, Row, Told, Typed
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit, made
 from humble_loop.site.library import StreetClass
@@ -22,6 +22,7 @@ from humble_loop.site.model import Site
 
 _SNAP = 2.0  # metres within which an end that is dragged is taken to another centreline
 _MOST_TOLD = 10  # bends that are told one under another
+_SAME = 1e-9  # metres between tangents that are one length
 _BENT = 1e-6  # radians: what turns less is no bend
 
 
@@ -35,18 +36,12 @@ def bend_rows(q: Engine, street: str) -> list[Row]:
     if len(bends) - 2 > _MOST_TOLD:
         return [Fact("bends", "count", len(bends) - 2), Note("They stand in Elements, beside the plan", heading=False)]
     for i in range(1, len(bends) - 1):
-        _, _, radius, first, second = bends[i]
-        turn = turn_of(bends, i)
+        bend, turn = bends[i], turn_of(bends, i)
+        radius, first, second = bend.radius, bend.transition_in, bend.transition_out
         rows.append(Fact(f"bend {i + 1} radius", "length", radius, "set", _to(edits.set_bend, street, i, "radius")))
         rows.append(Fact("deflection", "turn", float(np.degrees(turn)), inner=True))
         if radius > 0 and _BENT < abs(turn) < np.pi - _BENT:
-            tangents = tangent_lengths(radius, first, second, turn)
-            if first == second:
-                rows.append(_worked("tangent", tangents[0], _to(edits.fit_bend, street, i, "tangent_in")))
-            else:
-                rows.append(_worked("tangent in", tangents[0], _to(edits.fit_bend, street, i, "tangent_in")))
-                rows.append(_worked("tangent out", tangents[1], _to(edits.fit_bend, street, i, "tangent_out")))
-            rows.append(_worked("arc", arc_length(radius, first, second, turn), _to(edits.fit_bend, street, i, "arc")))
+            rows += _curve(street, i, bend, turn)
         for key, label, value in (
             ("transition_in", "transition in", first),
             ("transition_out", "transition out", second),
@@ -55,7 +50,40 @@ def bend_rows(q: Engine, street: str) -> list[Row]:
     return rows
 
 
-def _worked(label: str, value: float, edit: Callable[[float], Edit]) -> Fact:
+def _curve(street: str, i: int, bend: BendInput, turn: float) -> list[Row]:
+    """What a bend's radius makes of its tangents and its arc, and its outer arcs where it is three-centred."""
+    t_in, t_out = tangents_of(bend, turn)
+    fit = None if bend.three_centred else edits.fit_bend
+    rows: list[Row] = []
+    if abs(t_in - t_out) < _SAME:
+        rows.append(_worked("tangent", t_in, fit and _to(fit, street, i, "tangent_in")))
+    else:
+        rows.append(_worked("tangent in", t_in, fit and _to(fit, street, i, "tangent_in")))
+        rows.append(_worked("tangent out", t_out, fit and _to(fit, street, i, "tangent_out")))
+    own = bend.radius * max(abs(turn) - bend.used, 0.0)
+    rows.append(_worked("arc", own, fit and _to(fit, street, i, "arc")))
+    degrees = float(np.degrees(turn))
+    options = (("simple", "one arc"), ("three", "three arcs"))
+    rows.append(
+        Choice(
+            "centres",
+            options,
+            "three" if bend.three_centred else "simple",
+            lambda v: lambda s: edits.set_centres(s, street, i, v == "three", degrees),
+            inner=True,
+        )
+    )
+    if bend.three_centred:
+        for side, words in (("in", "first"), ("out", "last")):
+            r, a = getattr(bend, f"radius_{side}"), float(np.degrees(getattr(bend, f"turn_{side}")))
+            edit = _to(edits.set_bend, street, i, f"radius_{side}")
+            rows.append(Fact(f"{words} radius", "length", r, "set", edit, inner=True))
+            edit = _to(edits.set_bend, street, i, f"turn_{side}")
+            rows.append(Fact(f"{words} arc turns", "angle", a, "set", edit, inner=True))
+    return rows
+
+
+def _worked(label: str, value: float, edit: Callable[[float], Edit] | None) -> Fact:
     """A length that follows from the radius; typed, the radius follows from it."""
     return Fact(label, "length", value, "worked out", edit, inner=True)
 
@@ -64,7 +92,7 @@ def _to(change: Callable[..., Site], street: str, i: int, key: str) -> Callable[
     return lambda value: lambda s: change(s, street, i, **{key: value})
 
 
-def turn_of(bends: tuple[tuple[float, ...], ...], i: int) -> float:
+def turn_of(bends: Sequence[BendInput], i: int) -> float:
     """The deflection of a bend that is no end, in radians, left positive."""
     before, at, after = (np.array(b[:2]) for b in bends[i - 1 : i + 2])
     return turn_between(at - before, after - at)
@@ -134,7 +162,7 @@ def _bend(q: Engine, street: str, i: int) -> Handle:
 def _arc(q: Engine, street: str, i: int) -> Handle | None:
     """Where a bend's curve is nearest to its intersection point: dragged, the curve passes the hand."""
     bends, (e0, n0) = bends_of(q, street), parts.origin(q)
-    if bends[i][2] <= 0.0 or abs(turn_of(bends, i)) < _BENT:
+    if bends[i].radius <= 0.0 or bends[i].three_centred or abs(turn_of(bends, i)) < _BENT:
         return None
     chain = centreline(q, street).chain
     foot = chain.points_at(chain.feet([bends[i][:2]]).chainages)[0]
@@ -144,7 +172,7 @@ def _arc(q: Engine, street: str, i: int) -> Handle | None:
 
     def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
         try:
-            radius = radius_wanted(bends[i - 1][:2], BendInput(*bends[i]), bends[i + 1][:2], through=place)
+            radius = radius_wanted(bends[i - 1][:2], bends[i], bends[i + 1][:2], through=place)
         except CannotFit:
             return through(place), ()  # the edit says why
         return through(place), (Told("radius", "length", radius, bends[i][2]),)

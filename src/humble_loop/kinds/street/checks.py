@@ -104,6 +104,11 @@ def _misfit(q: Engine, street: str, p: BendProblem) -> Finding:
         words = f"its transitions ({p.wanted:.2f} m together) turn more than the bend does"
         remedy = f"at most {p.largest:.2f} m together fit"
         return Finding("bends that do not fit", of, part, words, remedy, p.wanted, p.largest, place=at)
+    if p.kind == "turn":
+        words = f"what lies beside its own arc turns {p.wanted:.2f}°, and the bend {p.largest:.2f}°"
+        return Finding(
+            "bends that do not fit", of, part, words, "lessen its outer turns", p.wanted, p.largest, place=at
+        )
     largest = float(np.floor(p.largest * 100) / 100)
     words = f"a radius of {p.wanted:g} m needs more than the legs beside it"
     remedy, mend = f"the largest radius that fits is {largest:.2f} m", _radius_mend(street, p.index, largest)
@@ -129,9 +134,9 @@ def _curve_wanted(q: Engine, street: str, i: int) -> list[Finding]:
     return []
 
 
-def _fitting(bends: tuple[tuple[float, ...], ...], i: int, radius: float) -> float:
+def _fitting(bends: tuple[BendInput, ...], i: int, radius: float) -> float:
     """The radius, or the largest whole centimetres of it that fit, for bend ``i``."""
-    tried = [BendInput(*b)._replace(radius=radius) if k == i else BendInput(*b) for k, b in enumerate(bends)]
+    tried = [b._replace(radius=radius) if k == i else b for k, b in enumerate(bends)]
     misfit = next((p for p in lay_bends(tried).problems if p.index == i and p.kind == "radius"), None)
     return radius if misfit is None else float(np.floor(misfit.largest * 100) / 100)
 

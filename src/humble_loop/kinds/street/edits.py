@@ -9,9 +9,11 @@ import numpy as np
 
 from humble_loop.geometry.bend_fit import CannotFit, leg_for_straight, radius_wanted
 from humble_loop.geometry.bends import BendInput
-from humble_loop.kinds.street.model import Bend, Street, Vip
+from humble_loop.kinds.street.model import Bend, Street, Vip, bend_input
 from humble_loop.site.edits import EditError, changed, free_id, free_name, made, remove, rename, the
 from humble_loop.site.model import Site
+
+_PAIRED, _TURNED = ("transition", "radius", "turn"), (("in", "out"), ("out", "in"))
 
 
 def add_street(site: Site, name: str, bends: Sequence[Bend], **choices: Any) -> Site:
@@ -56,7 +58,7 @@ def move_bend(site: Site, street: str, index: int, easting: float, northing: flo
 
 
 def set_bend(site: Site, street: str, index: int, **values: float) -> Site:
-    """Change fields of a bend: easting, northing, radius, transition_in, transition_out."""
+    """Change fields of a bend: easting, northing, radius, transition_in, transition_out, and those of its outer arcs."""
     s = the(site, Street, street)
     if not 0 <= index < len(s.bends):
         raise EditError(f"'{s.name}' has no bend {index + 1}")
@@ -74,7 +76,9 @@ def fit_bend(site: Site, street: str, index: int, **wanted: Any) -> Site:
         raise EditError(f"'{s.name}' has no bend {index + 1} with a radius")
     before, b, after = s.bends[index - 1 : index + 2]
     try:
-        radius = radius_wanted((before.easting, before.northing), _input(b), (after.easting, after.northing), **wanted)
+        radius = radius_wanted(
+            (before.easting, before.northing), bend_input(b), (after.easting, after.northing), **wanted
+        )
     except CannotFit as error:
         raise EditError(f"'{s.name}' bend {index + 1}: {error}") from None
     return set_bend(site, street, index, radius=radius)
@@ -96,7 +100,12 @@ def lay_leg(
     heading = float(np.arctan2(n1 - n0, e1 - e0))
     if straight is not None:
         before, after = points[max(index - 1, 0)], points[min(index + 2, len(points) - 1)]
-        first, second = (_input(b, inner=0 < k < len(points) - 1) for k, b in enumerate(s.bends) if k - index in (0, 1))
+        inner = range(1, len(points) - 1)
+        first, second = (  # an end of the line has no curve
+            bend_input(b) if k in inner else BendInput(b.easting, b.northing)
+            for k, b in enumerate(s.bends)
+            if k - index in (0, 1)
+        )
         try:
             length = leg_for_straight(before, (first, second), after, straight)
         except CannotFit as error:
@@ -108,10 +117,16 @@ def lay_leg(
     )
 
 
-def _input(bend: Bend, *, inner: bool = True) -> BendInput:
-    """A bend for the geometry; an end of the line has no curve."""
-    curve = (bend.radius, bend.transition_in, bend.transition_out) if inner else (0.0, 0.0, 0.0)
-    return BendInput(bend.easting, bend.northing, *curve)
+_WIDER, _QUARTER = 2.5, 0.25
+
+
+def set_centres(site: Site, street: str, index: int, three: bool, turn: float) -> Site:
+    """Make a bend three-centred, or simple again. ``turn`` is its deflection in degrees: to begin with, each outer arc turns a
+    quarter of it on two and a half times the radius.
+    """
+    b = the(site, Street, street).bends[index]
+    wide, part = (_WIDER * b.radius, _QUARTER * abs(turn)) if three else (0.0, 0.0)
+    return set_bend(site, street, index, radius_in=wide, turn_in=part, radius_out=wide, turn_out=part)
 
 
 def insert_bend(site: Site, street: str, index: int, bend: Bend) -> Site:
@@ -138,7 +153,9 @@ def reverse_street(site: Site, street: str, length: float) -> Site:
     if any(v.level is None for v in s.vips):
         raise EditError(f"{s.name}: a VIP is set by its grade; set levels before reversing the street")
     bends = tuple(
-        b.model_copy(update={"transition_in": b.transition_out, "transition_out": b.transition_in})
+        b.model_copy(
+            update={f"{what}_{side}": getattr(b, f"{what}_{other}") for what in _PAIRED for side, other in _TURNED}
+        )
         for b in reversed(s.bends)
     )
     vips = tuple(v.model_copy(update={"chainage": length - v.chainage}) for v in reversed(s.vips))

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import bearing_of
+from humble_loop.geometry.bends import BendInput
 from humble_loop.geometry.chain import ARC, STRAIGHT, TRANSITION
 from humble_loop.kinds.street import edits
 from humble_loop.kinds.street.checks import bend_findings
@@ -20,6 +21,7 @@ from humble_loop.site.edits import Edit
 from humble_loop.site.model import Site
 
 KINK = "kink"
+_PART = {"": "", "in": " first", "out": " last"}
 _COLUMNS: tuple[str, ...] = ("element", "start", "end", "length", "radius", "bearing", "deflection")
 _SAG = 0.02  # metres between what is lit up and the line
 _TURNED = 1e-7  # radians: what turns less is no kink
@@ -94,13 +96,13 @@ def element_sheet(q: Engine, street: str) -> Sheet:
         return Sheet("Elements", line, columns, (), laid.message)
     wrong = bend_findings(q, street)
     whole = not any(p.kind == "repeated" for p in laid.problems)
-    rows, told = [], set()
-    for e in elements(q, street):
+    rows, told, made = [], set(), elements(q, street)
+    for e, part in zip(made, _parts(bends_of(q, street), made), strict=True):
         mine: tuple[Finding, ...] = ()
         if e.kind != STRAIGHT:
             mine = wrong.get(e.bend, ())
             told.add(e.bend)
-        cells = _cells(q, street, e, whole)
+        cells = _cells(q, street, e, whole, part)
         rows.append(SheetRow(cells[: len(columns)], (e.start, e.end), _points(q, street, e), mine, _held(street, e)))
     for bend, found in wrong.items():
         if bend not in told and rows:  # a bend that could not be drawn: told on what is drawn instead
@@ -122,16 +124,40 @@ def _points(q: Engine, street: str, e: ElementRow) -> np.ndarray:
     return chain.points_at(np.concatenate([[low], s[(s > low) & (s < high)], [high]]))
 
 
-def _cells(q: Engine, street: str, e: ElementRow, whole: bool) -> tuple[Fact | None, ...]:
-    """The cells of an element. Straights are edited only where the line is drawn through all its bends (``whole``)."""
+def _parts(bends: Sequence[BendInput], rows: Sequence[ElementRow]) -> list[str]:
+    """Which arc of a three-centred bend each element is: 'in' or 'out'; '' for its own, and for any other element."""
+    found = [""] * len(rows)
+    for i, bend in enumerate(bends):
+        if not bend.three_centred:
+            continue
+        arcs = [k for k, e in enumerate(rows) if e.kind == ARC and e.bend == i]
+        (_, turn_in), (_, turn_out) = bend.outer
+        if arcs and turn_in > 0:
+            found[arcs[0]] = "in"
+        if arcs and turn_out > 0:
+            found[arcs[-1]] = "out"
+    return found
+
+
+def _cells(q: Engine, street: str, e: ElementRow, whole: bool, part: str) -> tuple[Fact | None, ...]:
+    """The cells of an element. Straights are edited only where the line is drawn through all its bends (``whole``); ``part``
+    is the arc of a three-centred bend.
+    """
     bends, i = bends_of(q, street), e.bend
     length: Callable[[float], Edit] | None = None
     radius: Callable[[float], Edit] | None = None
     bearing: Callable[[float], Edit] | None = None
     if e.kind == STRAIGHT and whole:
         length, bearing = _to(edits.lay_leg, street, i, "straight"), _to(edits.lay_leg, street, i, "bearing")
+    elif e.kind == ARC and part:
+        turn = _to(edits.set_bend, street, i, f"turn_{part}")
+        length, radius = (
+            lambda v: turn(float(np.degrees(v / e.radii[0]))),
+            _to(edits.set_bend, street, i, f"radius_{part}"),
+        )
     elif e.kind == ARC:
-        length, radius = _to(edits.fit_bend, street, i, "arc"), _to(edits.set_bend, street, i, "radius")
+        length = None if bends[i].three_centred else _to(edits.fit_bend, street, i, "arc")
+        radius = _to(edits.set_bend, street, i, "radius")
     elif e.kind == TRANSITION:
         key = "transition_in" if e.radii[0] > e.radii[1] else "transition_out"
         length = _to(edits.set_bend, street, i, key)
@@ -139,7 +165,7 @@ def _cells(q: Engine, street: str, e: ElementRow, whole: bool) -> tuple[Fact | N
         radius = _to(edits.set_bend, street, i, "radius")
     own = "set" if e.kind in (ARC, KINK) else "worked out"
     return (
-        Fact("element", "text", e.kind if e.kind == STRAIGHT else f"{e.kind}, bend {i + 1}"),
+        Fact("element", "text", e.kind if e.kind == STRAIGHT else f"{e.kind}, bend {i + 1}{_PART[part]}"),
         Fact("start", "chainage", e.start),
         Fact("end", "chainage", e.end),
         Fact("length", "length", e.length, "set" if e.kind == TRANSITION else "worked out", length),

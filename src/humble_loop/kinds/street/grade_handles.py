@@ -125,7 +125,7 @@ def _levels(q: Engine, street: str, levels: dict[int, float]) -> Edit:
         for k, level in levels.items():
             if index[k] < 0:
                 raise EditError(f"{name}: this level is tied to the other street's lip; change it there")
-            fresh = edits.set_vip(fresh, street, index[k], level=round(level, 3))
+            fresh = edits.set_vip(fresh, street, index[k], level=level)
         return fresh
 
     return edit

@@ -2,21 +2,38 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
+import numpy as np
 from pydantic import Field, model_validator
 
-from humble_loop.site.model import Chainage, Coordinate, Grade, Length, Level, Model, Named
+from humble_loop.geometry.bends import BendInput
+from humble_loop.site.model import Chainage, Coordinate, Grade, Length, Level, Model, Named, between
 
 
 class Bend(Model):
-    """A horizontal intersection point with its radius and transition lengths; the first and last have none."""
+    """A horizontal intersection point with its radius and transition lengths; the first and last have none.
+
+    A three-centred one has an arc of ``radius_in`` that turns by ``turn_in`` (degrees) before its own, one of ``radius_out`` and
+    ``turn_out`` after it, or both.
+    """
 
     easting: Coordinate
     northing: Coordinate
     radius: Length = 0.0
     transition_in: Length = 0.0
     transition_out: Length = 0.0
+    radius_in: Length = 0.0
+    turn_in: Annotated[float, between(0.0, 180.0)] = 0.0
+    radius_out: Length = 0.0
+    turn_out: Annotated[float, between(0.0, 180.0)] = 0.0
+
+
+def bend_input(bend: Bend) -> BendInput:
+    """A bend for the geometry, at its own coordinates."""
+    b = bend
+    outer = (b.radius_in, float(np.radians(b.turn_in)), b.radius_out, float(np.radians(b.turn_out)))
+    return BendInput(b.easting, b.northing, b.radius, b.transition_in, b.transition_out, *outer)
 
 
 class Vip(Model):

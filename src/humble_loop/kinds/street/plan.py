@@ -14,7 +14,7 @@ from humble_loop.geometry.bends import BendInput, BendProblem, lay_bends
 from humble_loop.geometry.chain import Chain
 from humble_loop.ground.drape import Draped, drape
 from humble_loop.kinds.ground.reads import ground_of
-from humble_loop.kinds.street.model import Street, Vip
+from humble_loop.kinds.street.model import Street, Vip, bend_input
 from humble_loop.lines.line import LineId, ThingId
 from humble_loop.site import parts
 from humble_loop.site.library import StreetClass, TypicalSection
@@ -49,12 +49,11 @@ def name_of(site: Site, id: str) -> str:
 
 
 @part("streets", "origin", keyed="id")
-def bends_of(site: Site, id: str) -> tuple[tuple[float, float, float, float, float], ...]:
-    """A street's bends as plain numbers: easting, northing (from the origin), radius, transition in, transition out."""
+def bends_of(site: Site, id: str) -> tuple[BendInput, ...]:
+    """A street's bends as plain numbers, measured from the origin, turns in radians."""
     e, n = site.origin or (0.0, 0.0)
-    return tuple(
-        (b.easting - e, b.northing - n, b.radius, b.transition_in, b.transition_out) for b in _street(site, id).bends
-    )
+    found = (bend_input(b) for b in _street(site, id).bends)
+    return tuple(b._replace(easting=b.easting - e, northing=b.northing - n) for b in found)
 
 
 @part("streets", keyed="id")
@@ -114,7 +113,7 @@ def centreline(q: Engine, street: str) -> Centreline:
     """The centreline of a street."""
     bends = bends_of(q, street)
     try:
-        chain, problems, bend_of = lay_bends([BendInput(*b) for b in bends])
+        chain, problems, bend_of = lay_bends(bends)
     except ValueError as error:
         raise Unsolved(name_of(q, street), str(error), "move one of its ends") from None
     if chain.total > LONGEST:
