@@ -100,6 +100,14 @@ def test_a_curve_passes_through_a_level():
     assert vip_rows(Engine(edit(SITE)), "line")[1].curve == 0.0
 
 
+def test_a_curve_beyond_the_ends_of_the_line_keeps_its_handles_on_it():
+    site = graded((0, 10, 0), (20, 14, 500), (300, 10, 0))
+    for h in section_handles(Engine(site), "line"):
+        assert 0.0 <= h.place[0] <= 300.0
+        assert abs(h.place[1]) < 1e3
+        assert h.place[1] == h.place[1]  # a number
+
+
 def test_a_sharp_vip_and_a_tied_one_have_no_curve_handles():
     site = graded((0, 10, 0), (100, 14, 0), (300, 10, 0))
     assert not [h for h in section_handles(Engine(site), "line") if str(h.key[0]).startswith("curve")]

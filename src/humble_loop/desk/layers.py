@@ -488,8 +488,8 @@ class HandleLayer(Layer):
         self.setZValue(80)
 
     def show_handles(self, handles: Sequence[Handle]) -> None:
-        """Replace the handles."""
-        self.handles = handles
+        """Replace the handles; what has no place cannot be taken."""
+        self.handles = [h for h in handles if np.isfinite(h.place).all()]
         self.update()
 
     def draw(self, painter: QPainter) -> None:

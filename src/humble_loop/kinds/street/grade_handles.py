@@ -161,6 +161,7 @@ def _curve(q: Engine, street: str, i: int) -> list[Handle]:
     title, found = f"{name} VIP {i + 1} curve", []
     for key, at in (("curve start", s - 0.5 * length), ("curve end", s + 0.5 * length)):
         ends = lambda place: to(2.0 * abs(place[0] - s))  # noqa: E731
+        at = float(np.clip(at, p.chainages[0], p.chainages[-1]))  # a curve may be longer than there is room for
         place = (at, float(p.level([at])[0]))
         if length > 0.0:
             found.append(Handle((key, street, i), place, title, "round", ends, typed, state="worked out"))
