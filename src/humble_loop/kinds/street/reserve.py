@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 import shapely
 
+from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, query
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, lane_width
@@ -13,25 +16,47 @@ from humble_loop.lines.kind import Reserve
 from humble_loop.lines.line import LineId
 from humble_loop.site.model import SIDES, side_sign
 
+_PIECE, _TOGETHER = 400, 4  # quads, and unions of them, that are united at once
 SAG = 0.01  # metres between a reserve's edge and the boundary it stands for
 
 
 @query
 def reserves_of(q: Engine, street: str) -> tuple[Reserve, ...]:
     """The reserve of a new street from end to end, corners and heads not included; an existing one's is not known."""
-    if not is_new(q, street):
-        return ()
-    chain, plans, edges = chain_of(q, street), [], []
+    return _laying(q, street).result(q) if is_new(q, street) else ()
+
+
+@query
+def _laying(q: Engine, street: str) -> InPieces[tuple[Reserve, ...]]:
+    chain, quads, edges = chain_of(q, street), [], []
     for side in SIDES:
         shape = side_shape(q, street, side)
         out = side_sign(side) * (shape.reach + lane_width(q, street, side))
         s = chain.sampled(SAG, 5.0, abs(out))
-        plans.append(between(chain.points_at(s), chain.points_at(s, out)))
+        quads.append(_quads(chain.points_at(s), chain.points_at(s, out)))
         edges.append(StreetLine(street, shape.names[-1], side))
-    return (Reserve(shapely.union_all(plans), tuple[LineId, ...](edges)),)
+    return InPieces(_reserve(quads, tuple[LineId, ...](edges)))
+
+
+def _reserve(sides: Sequence[np.ndarray], edges: tuple[LineId, ...]) -> Pieces[tuple[Reserve, ...]]:
+    """The union of both sides' quads: of a street that is folded upon itself they lie over one another by the thousand."""
+    plans = []
+    for side in sides:
+        for k in range(0, len(side), _PIECE):
+            plans.append(shapely.union_all(side[k : k + _PIECE]))
+            yield
+    while len(plans) > _TOGETHER:
+        yield
+        plans = [*plans[_TOGETHER:], shapely.union_all(plans[:_TOGETHER])]
+    yield
+    return (Reserve(shapely.union_all(plans), edges),)
 
 
 def between(inner: Floats, outer: Floats) -> shapely.Geometry:
     """What lies between two lines (n, 2) with points side by side, also where they turn tightly."""
+    return shapely.union_all(_quads(inner, outer))
+
+
+def _quads(inner: Floats, outer: Floats) -> np.ndarray:
     quads = shapely.polygons(np.stack([inner[:-1], inner[1:], outer[1:], outer[:-1]], axis=1))
-    return shapely.union_all(shapely.make_valid(quads[shapely.area(quads) > 1e-9]))
+    return np.asarray(shapely.make_valid(quads[shapely.area(quads) > 1e-9]))
