@@ -169,19 +169,24 @@ def test_typing_during_a_drag_takes_over_from_the_mouse(drive):
     assert (bend.easting, bend.northing) == (110, 60)
 
 
+def vip(section, i):
+    """The handle of a VIP in the long section."""
+    return next(h for h in section.handles.handles if h.key[0] == "vip" and h.key[2] == i)
+
+
 def test_a_vip_is_dragged_and_its_level_typed(drive, brickworks):
     d = drive(brickworks)
     d.session.choose(ThingId("street", "ember-loop"))
     section = d.window.long_section
     d.settle()
     scale = view_range(section)
-    handle = section.handles.handles[2]
+    handle = vip(section, 2)
     d.drag(section, handle.place, (handle.place[0], handle.place[1] + 0.4))
     got = grade_line(d.session.engine, "ember-loop").profile.levels[2]
     assert got == pytest.approx(handle.place[1] + 0.4, abs=0.03)
     assert view_range(section) == scale
     side = throat(d.session.engine, "kiln-court", "start").level
-    handle = section.handles.handles[2]
+    handle = vip(section, 2)
     d.drag(section, handle.place, (handle.place[0] + 3, handle.place[1]), release=False)
     d.type(section, "42.75")
     assert "42.75" in section.tag.text()
@@ -196,7 +201,7 @@ def test_a_grade_can_be_typed_for_a_vip(drive, brickworks):
     d.session.choose(ThingId("street", "ember-loop"))
     section = d.window.long_section
     d.settle()
-    d.drag(section, section.handles.handles[2].place, section.handles.handles[3].place, release=False)
+    d.drag(section, vip(section, 2).place, vip(section, 3).place, release=False)
     d.type(section, "1:50")
     d.key(section, Qt.Key.Key_Return)
     assert d.site.find(Street, "ember-loop").vips[1].grade == pytest.approx(0.02)
@@ -208,7 +213,7 @@ def test_a_tied_vip_cannot_be_dragged_and_says_why(drive, brickworks):
     section = d.window.long_section
     d.settle()
     before = d.site
-    place = section.handles.handles[0].place
+    place = vip(section, 0).place
     d.drag(section, place, (place[0], place[1] + 0.5), release=False)
     assert "tied to the other street" in section.tag.text()
     d.release(section, (place[0], place[1] + 0.5))

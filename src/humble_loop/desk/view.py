@@ -15,6 +15,7 @@ from humble_loop.desk.theme import Theme
 from humble_loop.lines.describe import Handle, Place
 
 _GRAB = 10.0  # pixels from a handle within which it is taken
+_BEFORE = 4.0  # pixels by which a square handle is nearer than a round one
 _NEAREST, _FARTHEST, _BEYOND = 0.01, 1e7, 1e8  # metres across that a view shows, and how far off at most
 _PICTURES = (
     300_000  # kilobytes: what layers keep of themselves on the largest screens; Qt's own limit is a small screen's
@@ -93,13 +94,14 @@ class DrawingView(pg.PlotWidget):
         return at
 
     def handle_at(self, at: QPointF) -> Handle | None:
-        """The handle under a widget position."""
+        """The handle under a widget position: of those that lie on one another a square one, which stands for a point."""
         best, nearest = None, _GRAB
         for handle in self.handles.handles:
             p = self.pixel(handle.place)
             distance = float(np.hypot(p.x() - at.x(), p.y() - at.y()))
-            if distance < nearest:
-                best, nearest = handle, distance
+            rank = distance - (_BEFORE if handle.shape == "square" else 0.0)
+            if distance < _GRAB and rank < nearest:
+                best, nearest = handle, rank
         return best
 
     def paintEvent(self, event: QPaintEvent) -> None:
