@@ -17,11 +17,14 @@ from tests.formats.landxml_text import landxml
 LONGEST = 5.0  # seconds for any file
 
 
+_made = [0.0]  # when the last file was made: reading is what is bounded, not the library that writes the bomb
+
+
 @pytest.fixture(autouse=True)
 def soon():
-    began = time.monotonic()
+    _made[0] = time.monotonic()
     yield
-    assert time.monotonic() - began < LONGEST
+    assert time.monotonic() - _made[0] < LONGEST
 
 
 def drawing(path, draw):
@@ -29,6 +32,7 @@ def drawing(path, draw):
     made.units = 6
     draw(made.modelspace())
     made.saveas(path)
+    _made[0] = time.monotonic()
     return path
 
 
@@ -48,11 +52,11 @@ def test_arcs_without_end_are_left_out_and_told(tmp_path):
 
 
 def test_arcs_that_are_many_chords_together_are_bounded(tmp_path):
-    """Each of 10,000 chords: 50 of them are as many as one file may have."""
+    """Each of 10,000 chords: 40 of them are as many as one file may have."""
     radius = 0.01 * 8 * (10_000 / (2 * np.pi)) ** 2 * (360 / 359) ** 2
 
     def draw(space):
-        for k in range(80):
+        for k in range(70):
             space.add_arc((k, 0), radius, 0, 359)
 
     brought = read_files([drawing(tmp_path / "a.dxf", draw)])
@@ -189,7 +193,7 @@ def test_a_long_polyline_without_arcs_is_no_arc_without_end(tmp_path):
     x = np.arange(21_000.0)
     path = drawing(
         tmp_path / "a.dxf",
-        lambda space: space.add_lwpolyline(np.column_stack([x, np.sin(x)]), dxfattribs={"elevation": 40}),
+        lambda space: space.add_lwpolyline(np.column_stack([x, np.sin(x)]).tolist(), dxfattribs={"elevation": 40}),
     )
     (line,) = read_file(path).lines
     assert len(line.vertices) == 21_000

@@ -11,7 +11,7 @@ from humble_loop.formats.errors import FormatError
 from humble_loop.geometry.arrays import Floats
 
 MOST_CHORDS = 20_000  # in one line, and
-MOST_CHORDS_IN_ALL = 500_000  # in one file
+MOST_CHORDS_IN_ALL = 400_000  # in one file
 
 
 def chords(length: ArrayLike, curvature: ArrayLike, sag: float) -> Floats:
