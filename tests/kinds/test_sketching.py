@@ -16,7 +16,7 @@ from humble_loop.lines.line import line
 from humble_loop.site.libraries import new_site
 from humble_loop.site.library import StreetClass
 from tests import edits
-from tests.conftest import plane_ground
+from tests.conftest import lane_section, plane_ground
 
 
 def crossing_streets():
@@ -115,3 +115,15 @@ def test_a_long_street_has_no_more_pieces_than_can_be_seen():
     band = depth_band(Engine(site), "long")
     assert len(band.chainages) == 251
     assert np.isnan(band.depths).all()
+
+
+def test_the_outermost_point_may_have_any_name():
+    """A section that ends at a footpath's back and has no boundary."""
+    made = lane_section("short", 3.0)
+    short = made.left.model_copy(
+        update={"parts": (*made.left.parts[:-1], made.left.parts[-1].model_copy(update={"to": "fence"}))}
+    )
+    site = edits.set_section(graded_site(52.0), made.model_copy(update={"left": short, "right": short}))
+    section = next(s.id for s in site.collection("sections") if s.name == "short")
+    band = depth_band(Engine(edits.set_street(site, "flat", section=section)), "flat")
+    assert (band.reach > 0.5).all()

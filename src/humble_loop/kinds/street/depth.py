@@ -48,11 +48,12 @@ def depth_band(q: Engine, street: str) -> DepthBand:
 
 def _edge(q: Engine, street: str, side: Side, s: Floats) -> tuple[Floats, Floats]:
     """Where the batters of a side end (n, 2), and how far they go (n,); the boundary where they find no ground."""
-    made = q.attempt(line, StreetLine(street, "boundary", side))
+    shape = side_shape(q, street, side)
+    made = q.attempt(line, StreetLine(street, shape.names[-1], side))  # whatever a section calls its outermost point
     if isinstance(made, Unsolved):
         return chain_of(q, street).points_at(s), np.zeros(len(s))
     within = np.clip(s, made.plan.start, made.plan.end)
-    hinges, shape = made.points(within), side_shape(q, street, side)
+    hinges = made.points(within)
     most = np.full(len(s), parts.settings(q).batter_reach)
     if ground_of(q).empty:
         return hinges[:, :2], np.zeros(len(s))
