@@ -277,7 +277,7 @@ def _check(options: argparse.Namespace) -> int:
 
 def _export(options: argparse.Namespace) -> int:
     target: Path = options.to
-    q = Engine(load_site(options.file))
+    q = Engine(load_site(options.file), stays=True)
     _to_the_end[:] = [q]
     gc.disable()  # all results stay: looking for what could go takes a twentieth of the time
     try:

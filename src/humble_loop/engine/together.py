@@ -33,13 +33,18 @@ def processes_at_hand() -> int:
     return min(_MOST, len(os.sched_getaffinity(0)))
 
 
-def ask_together(q: Engine, processes: int, rounds: Sequence[Round]) -> None:
+def ask_together(
+    q: Engine, processes: int, rounds: Sequence[Round], meanwhile: Callable[[], object] = lambda: None
+) -> None:
     """Have ``processes`` processes work out rounds of questions, so that ``q`` knows the answers.
 
-    Only for a process of one thread, as the command line is, and for an engine that stays on its site.
+    ``meanwhile`` is something else for this one to do: the others have begun, and take what it does not come to. Only
+    for a process of one thread, as the command line is, and for an engine that stays on its site.
     """
     context = multiprocessing.get_context("fork")
     queues = [_Queue() for _ in range(processes)]
+    for queue in queues:
+        queue.fill()
     helpers: list[tuple[ForkProcess, Connection]] = []
     for k in range(1, processes):
         here, there = context.Pipe()
@@ -49,18 +54,17 @@ def ask_together(q: Engine, processes: int, rounds: Sequence[Round]) -> None:
         there.close()
         helpers.append((process, here))
     try:
-        for queue in queues:
-            queue.fill()
+        meanwhile()
         for ask in rounds:
             shares = ask(q)
-            found = [_work(q, shares, 0, queues)]
-            found += [_received(pipe) for _, pipe in helpers]
-            _adopt(q, shares, found)
+            told = [_told(_work(q, shares, 0, queues)), *(_received(pipe) for _, pipe in helpers)]
             for queue in queues:
                 queue.fill()  # before anybody begins the next round
             for k, (_, pipe) in enumerate(helpers, 1):
                 with suppress(OSError):  # a helper that is gone needs no answers
-                    _send(pipe, [answers for j, answers in enumerate(found) if j != k])
+                    for answers in (*told[:k], *told[k + 1 :]):
+                        pipe.send_bytes(answers)
+            _adopt(q, shares, told[1:])
     finally:
         for process, pipe in helpers:
             pipe.close()
@@ -161,24 +165,27 @@ def _help(
     with suppress(BaseException):  # what stops it, an interrupt say, is told by the first process if at all
         for ask in rounds:
             shares = ask(q)
-            _send(pipe, _work(q, shares, k, queues))
-            _adopt(q, shares, _received(pipe))
+            pipe.send_bytes(_told(_work(q, shares, k, queues)))
+            _adopt(q, shares, [_received(pipe) for _ in queues[1:]])
 
 
-def _adopt(q: Engine, shares: Sequence[Share], found: Sequence[Found]) -> None:
-    """Take answers as known; failures are left to be met by whoever asks."""
-    for place, answers in ((place, answers) for one in found for place, answers in one.items()):
-        for key, answer in zip(shares[place], answers):
-            if answer is not None:
-                q.adopt(key, answer[0])
+def _adopt(q: Engine, shares: Sequence[Share], told: Sequence[bytes]) -> None:
+    """Take answers of others as known; failures are left to be met by whoever asks."""
+    for one in told:
+        found: Found = pickle.loads(one) if one else {}
+        for place, answers in found.items():
+            for key, answer in zip(shares[place], answers):
+                if answer is not None:
+                    q.adopt(key, answer[0])
 
 
-def _send(pipe: Connection, answers: object) -> None:
-    pipe.send_bytes(pickle.dumps(answers, protocol=pickle.HIGHEST_PROTOCOL))
+def _told(found: Found) -> bytes:
+    return pickle.dumps(found, protocol=pickle.HIGHEST_PROTOCOL)
 
 
-def _received(pipe: Connection) -> Any:
+def _received(pipe: Connection) -> bytes:
+    """What somebody found, as it was told; nothing where he is gone."""
     try:
-        return pickle.loads(pipe.recv_bytes())
+        return pipe.recv_bytes()
     except (EOFError, OSError):
-        return {}
+        return b""

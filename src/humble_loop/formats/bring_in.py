@@ -79,7 +79,7 @@ def _read(path: Path, kind: str, options: Options) -> Bundle:
 
         return read_landxml(path, units=options.units)
     if kind == "DXF":
-        from humble_loop.formats.dxf import read_dxf
+        from humble_loop.formats.dxf.reading import read_dxf
 
         return read_dxf(path, units=options.units)
     if kind == "points":

@@ -16,7 +16,7 @@ def _landxml(site: Delivery, path: Path) -> None:
 
 
 def _dxf(site: Delivery, path: Path) -> None:
-    from humble_loop.formats.dxf import write_dxf
+    from humble_loop.formats.dxf.writing import write_dxf
 
     write_dxf(site, path)
 

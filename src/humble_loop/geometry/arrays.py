@@ -61,17 +61,20 @@ def unique_chainages(*groups: ArrayLike, low: float, high: float, gap: float = 1
     """
     kept: Floats = np.empty(0)
     for group in groups:
-        values = np.sort(np.asarray(group, dtype=np.float64).ravel())
-        values = values[(values >= low - gap) & (values <= high + gap)]
+        values = np.array(group, dtype=np.float64).ravel()
+        values.sort()
+        values = values[values.searchsorted(low - gap) : values.searchsorted(high + gap, "right")]
+        if not values.size:
+            continue
         values = clipped(values, low, high)
-        if values.size:
-            keep = np.ones(values.size, dtype=bool)
-            np.greater(values[1:] - values[:-1], gap, out=keep[1:])
-            values = values[keep]
-        if kept.size and values.size:
-            at = np.searchsorted(kept, values)
-            before = np.abs(values - kept[clipped(at - 1, 0, kept.size - 1)])
-            after = np.abs(values - kept[clipped(at, 0, kept.size - 1)])
-            values = values[np.minimum(before, after) > gap]
-        kept = np.sort(np.concatenate([kept, values]))
+        keep = np.ones(values.size, dtype=bool)
+        np.greater(values[1:] - values[:-1], gap, out=keep[1:])
+        values = values[keep]
+        if kept.size:
+            at = kept.searchsorted(values)
+            beside = np.concatenate([[-np.inf], kept, [np.inf]])
+            values = values[np.minimum(values - beside[at], beside[at + 1] - values) > gap]
+            values = np.concatenate([kept, values])
+            values.sort()
+        kept = values
     return kept

@@ -129,6 +129,20 @@ def finished_mesh(q: Engine, id: FaceId) -> Piece:
     return Piece(made.title, made.role, surface, made.lines, (made.role,), np.zeros(len(surface.triangles), np.int64))
 
 
+def rim(q: Engine, id: FaceId) -> Floats | None:
+    """The outline (n, 2) of a face that is one unbroken piece, as it is described; None for one that has gaps.
+
+    It may cross itself, where the face does.
+    """
+    made = face(q, id)
+    if isinstance(made, Patch):
+        return made.outline[:, :2]
+    points = strip_points(q, id) if isinstance(made, Strip) else made.points
+    if min(points.shape[:2]) < 2 or not made.joined.all():
+        return None
+    return np.concatenate([points[0, :-1], points[:-1, -1], points[-1, :0:-1], points[:0:-1, 0]])[:, :2]
+
+
 def rows_of_triangles(points: Floats, joined: Bools) -> tuple[Surface, Ints]:
     """Triangles between rows of points (n, k, 3), except between rows that are not joined; and each one's column."""
     n, k = points.shape[:2]

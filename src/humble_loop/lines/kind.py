@@ -7,13 +7,13 @@ what it has something to say about; the rest stays empty.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import shapely
 
-from humble_loop.engine.query import Engine
+from humble_loop.engine.query import Engine, Key
 from humble_loop.geometry.arrays import Floats
 from humble_loop.lines.describe import Crossing, Drawing, Handle, Mark, Row, SetOutPoint, Sheet, Window
 from humble_loop.lines.faces import Face, FaceId
@@ -85,6 +85,10 @@ class Kind:
 
     def things(self, q: Engine) -> tuple[ThingId, ...]:
         """All things of the kind, in order."""
+        return ()
+
+    def groups(self, q: Engine) -> Sequence[Key]:
+        """Questions on which its things rest and that can be answered one by one, where several processes share work."""
         return ()
 
     def name(self, q: Engine, thing: ThingId) -> str:

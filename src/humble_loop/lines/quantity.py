@@ -72,7 +72,8 @@ class Addend:
         else:
             assert self.of is not None
             value = self.of.value if self.rows is None else self.of.value[self.rows]
-        return np.where(self.factor == 0.0, 0.0, self.factor * value)
+        made = self.factor * value
+        return made if np.count_nonzero(self.factor) == self.factor.size else np.where(self.factor == 0.0, 0.0, made)
 
     def at(self, k: int) -> tuple[str, float, Quantity | None]:
         """Words, factor, and the other quantity (at a single place) for place ``k``."""

@@ -18,17 +18,17 @@ from humble_loop.geometry.polyline import thinned
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.lines.describe import SetOutPoint
-from humble_loop.lines.faces import face, finished_mesh
 from humble_loop.lines.line import LineId, ThingId, line, line_plan
 from humble_loop.lines.rules import InStretches, OnGradeLine
-from humble_loop.lines.standing import kind_of
+from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.site import parts
 from humble_loop.whole.finished import whole_surface
 from humble_loop.whole.overlaps import counted
+from humble_loop.whole.places import face_box
 from humble_loop.whole.tables import set_out_of, set_out_points
 from humble_loop.whole.things import all_faces, all_things, faces_of, name_of
 
-_FEW = 40  # things that one process has worked out before another has begun
+_FEW = 6  # streets and rows of lots that one process has worked out before another has begun
 _SAG = 0.002  # metres between a delivered chord and its curve
 
 
@@ -77,10 +77,8 @@ def _runs(q: Engine, id: LineId) -> tuple[DeliveredLine, ...]:
 
 
 @query
-def _alignment(q: Engine, id: LineId) -> Alignment | None:
-    """A line as a centreline with its grade line, from the site's origin; None where it is none."""
-    if line_plan(q, id).role != "crown":
-        return None
+def _alignment(q: Engine, id: LineId) -> Alignment:
+    """A crown as a centreline with its grade line, from the site's origin."""
     made = q.attempt(line, id)
     profile = None if isinstance(made, Unsolved) else _profile(made.rule)
     return Alignment(name_of(q, id.thing), line_plan(q, id).base, profile)
@@ -116,8 +114,8 @@ class Delivery:
     @cached_property
     def alignments(self) -> tuple[Alignment, ...]:
         """Centrelines with their grade lines."""
-        made = [self._q.attempt(_alignment, id) for id in self._line_ids]
-        found = [a for a in made if a is not None and not isinstance(a, Unsolved)]
+        made = [self._q.attempt(_alignment, id) for id in self._crowns]
+        found = [a for a in made if not isinstance(a, Unsolved)]
         return tuple(replace(a, chain=a.chain.moved(*self._shift)) for a in found)
 
     def lines_but(self, roles: frozenset[str]) -> tuple[DeliveredLine, ...]:
@@ -148,29 +146,49 @@ class Delivery:
         made = [self._q.attempt(_lines_of, thing) for thing in all_things(self._q)]
         return [id for ids in made if not isinstance(ids, Unsolved) for id in ids]
 
+    @property
+    def _crowns(self) -> list[LineId]:
+        plans = [(id, self._q.attempt(line_plan, id)) for id in self._line_ids]
+        return [id for id, plan in plans if not isinstance(plan, Unsolved) and plan.role == "crown"]
+
     def _lines_but(self, roles: frozenset[str]) -> list[LineId]:
         plans = [(id, self._q.attempt(line_plan, id)) for id in self._line_ids]
         return [id for id, plan in plans if not isinstance(plan, Unsolved) and plan.role not in roles]
 
-    def expect(self, *, surface: bool = False, lines_but: frozenset[str] | None = None) -> None:
-        """Have what a writer is going to ask worked out ahead by several processes, where there are several."""
-        if self._processes < 2 or len(all_things(self._q)) < _FEW:
+    def expect(
+        self,
+        *,
+        surface: bool = False,
+        lines_but: frozenset[str] | None = None,
+        meanwhile: Callable[[], object] = lambda: None,
+    ) -> None:
+        """Have what a writer is going to ask worked out ahead by several processes, where there are several.
+
+        ``meanwhile`` is done by this process when the others have begun.
+        """
+        ahead = [list(kind.groups(self._q)) for kind in kinds()]
+        if self._processes < 2 or sum(map(len, ahead)) < _FEW:
+            meanwhile()
             return
+
+        def groups(q: Engine) -> list[list[Key]]:
+            del q  # known before anything is worked out
+            return self._in_shares(ahead)
 
         def things(q: Engine) -> list[list[Key]]:
             return self._shared_out([(ask, t) for t in all_things(q) for ask in (faces_of, _lines_of, _parcels_of)])
 
         def meshes(q: Engine) -> list[list[Key]]:
-            asked: list[Key] = [(ask, id) for id in all_faces(q) if surface for ask in (face, finished_mesh)]
+            asked: list[Key] = [(face_box, id) for id in all_faces(q) if surface]
             return self._shared_out([*asked, *((line_plan, id) for id in self._line_ids)])
 
         def rest(q: Engine) -> list[list[Key]]:
             asked: list[Key] = [(counted, id) for id in all_faces(q) if surface]
-            asked += [(_alignment, id) for id in self._line_ids]
+            asked += [(_alignment, id) for id in self._crowns]
             asked += [(_runs, id) for id in self._lines_but(lines_but)] if lines_but is not None else []
             return self._shared_out([*asked, *((set_out_of, thing) for thing in all_things(q))])
 
-        ask_together(self._q, self._processes, [things, meshes, rest])
+        ask_together(self._q, self._processes, [groups, things, meshes, rest], meanwhile)
 
     def aside(self, work: Callable[[], bytes]) -> Callable[[], bytes]:
         """Have ``work`` done by another process meanwhile, where there are several; () gives the result."""
@@ -182,7 +200,10 @@ class Delivery:
         for key in keys:
             thing = key[1] if isinstance(key[1], ThingId) else key[1].thing
             by_kind.setdefault((key[0], thing.kind), []).append(key)
-        n, groups = self._processes * SLICES, by_kind.values()
+        return self._in_shares(list(by_kind.values()))
+
+    def _in_shares(self, groups: list[list[Key]]) -> list[list[Key]]:
+        n = self._processes * SLICES
         return [[key for g in groups for key in g[len(g) * k // n : len(g) * (k + 1) // n]] for k in range(n)]
 
 

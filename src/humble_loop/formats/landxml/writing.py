@@ -25,6 +25,7 @@ def write_landxml(site: Delivery, path: Path) -> None:
     Elements, their order and their required attributes are those of the LandXML 1.2 schema.
     """
     site.expect(surface=True)
+    ground = site.aside(lambda: _surface("Ground", "existing", site.ground))
     ns = "http://www.landxml.org/schema/LandXML-1.2"
     now = datetime.now()
     namespaces: Any = {None: ns}  # the default namespace
@@ -59,33 +60,34 @@ def write_landxml(site: Delivery, path: Path) -> None:
         parcels = etree.SubElement(root, "Parcels")
         for land in site.parcels:
             _write_parcel(parcels, land.name, land.outline, land.area)
-    surfaces = (("Ground", "existing", site.ground), (FINISHED, "proposed", site.finished))
-    text = etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True).decode()
-    end = "</LandXML>\n"
-    made = "".join(_surface(name, state, surface) for name, state, surface in surfaces if not surface.empty)
-    if made:
-        text = f"{text.removesuffix(end)}  <Surfaces>\n{made}  </Surfaces>\n{end}"
-    write_whole(path, [text.encode()])
+    text = etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True)
+    finished = _surface(FINISHED, "proposed", site.finished)
+    if made := ground() + finished:
+        end = b"</LandXML>\n"
+        text = b"".join([text.removesuffix(end), b"  <Surfaces>\n", made, b"  </Surfaces>\n", end])
+    write_whole(path, [text])
 
 
 def _ne(point: Any) -> str:
     return " ".join(repr(float(v)) for v in (point[1], point[0], *point[2:]))
 
 
-def _surface(name: str, state: str, surface: Surface) -> str:
-    """``state`` is the schema's word: what is there is 'existing', a design is 'proposed'.
+def _surface(name: str, state: str, surface: Surface) -> bytes:
+    """A surface; nothing where it is empty. ``state`` is the schema's word: what is there is 'existing', a design is 'proposed'.
 
     As text: there are more points and faces than all else, and as elements they take four times as long.
     """
+    if surface.empty:
+        return b""
     points = "".join(
         f'          <P id="{i}">{n!r} {e!r} {z!r}</P>\n' for i, (e, n, z) in enumerate(surface.points.tolist(), start=1)
     )
-    faces = "".join(f"          <F>{a} {b} {c}</F>\n" for a, b, c in (surface.triangles + 1).tolist())
+    faces = ("          <F>%d %d %d</F>\n" * len(surface.triangles)) % tuple((surface.triangles + 1).ravel().tolist())
     return (
         f'    <Surface name="{name}" state="{state}">\n      <Definition surfType="TIN">\n'
         f"        <Pnts>\n{points}        </Pnts>\n        <Faces>\n{faces}        </Faces>\n"
         "      </Definition>\n    </Surface>\n"
-    )
+    ).encode()
 
 
 def _write_alignment(parent: Any, alignment: Alignment) -> None:

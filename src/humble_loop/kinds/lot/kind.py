@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 
 import numpy as np
 import shapely
 
-from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.engine.query import Engine, Key, Unsolved, query
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import Chain
 from humble_loop.kinds.ground.volumes import face_volume
@@ -45,6 +45,9 @@ class Lots(Kind):
 
     def things(self, q: Engine) -> tuple[ThingId, ...]:
         return tuple(ThingId(self.key, f.id) for s in street_ids(q) for f in _lots(q, s))
+
+    def groups(self, q: Engine) -> Sequence[Key]:
+        return [(lots_of_row, row.id) for street in street_ids(q) for row in rows_of(q, street)]
 
     def name(self, q: Engine, thing: ThingId) -> str:
         return lot(q, thing.id).name

@@ -1,29 +1,22 @@
-"""DXF: points, lines, polylines and 3D faces in; lines, lots, levels and the finished surface out."""
+"""Reading DXF: points, lines, polylines and 3D faces."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from io import StringIO
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from ezdxf import recover
-from ezdxf.filemanagement import new as new_drawing
 from ezdxf.lldxf.const import DXFError
 
 from humble_loop.formats.bundle import METRES, Bundle, SurfaceIn
 from humble_loop.formats.coordinates import MOST_CHORDS, MOST_CHORDS_IN_ALL, check_coordinates, chords
 from humble_loop.formats.errors import FormatError
-from humble_loop.formats.safe_write import write_whole
 from humble_loop.geometry.arrays import Floats
-from humble_loop.ground.contour import contour_lines
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.survey_line.model import SurveyLine
-from humble_loop.lines.describe import SetOutPoint
 from humble_loop.site.model import slug
-from humble_loop.whole.delivery import Alignment, Delivery, Land
 
 # $INSUNITS of a drawing: the codes that are units of length on a site; 0 names none.
 _INSUNITS = {1: "in", 2: "ft", 3: "mi", 4: "mm", 5: "cm", 6: "m", 7: "km", 10: "yd", 14: "dm", 21: "us-ft"}
@@ -187,130 +180,3 @@ def _from_faces(faces: Floats) -> Surface:
         & (triangles[:, 0] != triangles[:, 2])
     )
     return Surface(flat[first], triangles[ok])
-
-
-_COLOURS = {
-    "centreline": 5,
-    "left lip": 30,
-    "right lip": 30,
-    "return": 30,
-    "boundary": 8,
-    "pad": 3,
-    "lot": 3,
-    "set-out": 1,
-    "finished contour": 32,
-    "finished surface": 9,
-}
-_NOT_DRAWN = frozenset({"crown", "survey"})  # the centreline stands for the crown; surveys are the surveyor's
-
-
-def write_dxf(site: Delivery, path: Path) -> None:
-    """Write centrelines, every line by its role, parcels, set-out points, contours and the finished surface."""
-    site.expect(surface=True, lines_but=_NOT_DRAWN)
-    drawing = new_drawing("R2018", setup=True)
-    drawing.units = 6
-    space = drawing.modelspace()
-    lines = site.lines_but(_NOT_DRAWN)
-    roles = dict.fromkeys(line.role for line in lines)
-    for name in (*_COLOURS, *(r for r in roles if r not in _COLOURS)):
-        drawing.layers.add(name, color=_COLOURS.get(name, 7))
-    for alignment in site.alignments:
-        _write_centreline(space, alignment)
-    handles, owner = drawing.entitydb.handles, space.layout_key
-    handle, reserved = handles.next, int(str(handles), 16)
-    handles.reset(f"{reserved + len(site.finished.triangles):X}")
-    faces = site.aside(lambda: "".join(_faces(site.finished, reserved, owner)).encode())
-    try:
-        contours = contour_lines(site.finished, site.contour_interval)
-    except ValueError as error:
-        raise FormatError(path, str(error)) from None
-    many = [_outline(land.outline, handle, owner) + _text(land, handle, owner) for land in site.parcels]
-    many += [_contour(float(level), contour, handle, owner) for level, contour in contours]
-    many += [_numbered_point(number, p, handle, owner) for number, p in site.set_out]
-    many += [_polyline(line.role, line.points, handle, owner) for line in lines]
-    written = StringIO()
-    drawing.write(written)
-    before, after = _about_entities(written.getvalue())
-    write_whole(path, [before.encode(), *(entity.encode() for entity in many), faces(), after.encode()])
-
-
-# A drawing has more points, vertices and faces than all else together: one by one through the library they take a
-# minute for a large estate, and as text a second. Their handles are reserved in the drawing.
-
-
-def _about_entities(text: str) -> tuple[str, str]:
-    """A drawing up to the end of its entities, where more of them go, and what follows."""
-    begin = text.index("ENTITIES\n", text.index("  2\nENTITIES\n"))
-    end = text.index("  0\nENDSEC\n", begin)
-    return text[:end], text[end:]
-
-
-def _entity(kind: str, handle: str, owner: str, layer: str) -> str:
-    return f"  0\n{kind}\n  5\n{handle}\n330\n{owner}\n100\nAcDbEntity\n  8\n{layer}\n"
-
-
-def _polyline(layer: str, points: Floats, handle: Callable[[], str], owner: str) -> str:
-    """A 3D polyline (n, 3)."""
-    own = handle()
-    head = (
-        f"{_entity('POLYLINE', own, owner, layer)}100\nAcDb3dPolyline\n 66\n1\n 10\n0.0\n 20\n0.0\n 30\n0.0\n 70\n8\n"
-    )
-    vertex = f"{_entity('VERTEX', '{}', own, layer)}100\nAcDbVertex\n100\nAcDb3dPolylineVertex\n"
-    vertex += " 10\n{:.9f}\n 20\n{:.9f}\n 30\n{:.9f}\n 70\n32\n"
-    vertices = "".join(vertex.format(handle(), *p) for p in points.tolist())
-    return f"{head}{vertices}{_entity('SEQEND', handle(), own, layer)}"
-
-
-def _numbered_point(number: int, p: SetOutPoint, handle: Callable[[], str], owner: str) -> str:
-    """A set-out point with its number beside it."""
-    at = f" 10\n{p.easting:.9f}\n 20\n{p.northing:.9f}\n 30\n{p.level:.9f}\n"
-    beside = f" 10\n{p.easting + 0.2:.9f}\n 20\n{p.northing + 0.2:.9f}\n 30\n{p.level:.9f}\n"
-    point = f"{_entity('POINT', handle(), owner, 'set-out')}100\nAcDbPoint\n{at}"
-    text = (
-        f"{_entity('TEXT', handle(), owner, 'set-out')}100\nAcDbText\n{beside} 40\n0.4\n  1\n{number}\n100\nAcDbText\n"
-    )
-    return point + text
-
-
-def _contour(level: float, points: Floats, handle: Callable[[], str], owner: str) -> str:
-    """A flat polyline (n, 2) at a level."""
-    return _flat(points, f" 70\n0\n 38\n{level:.9f}\n", _entity("LWPOLYLINE", handle(), owner, "finished contour"))
-
-
-def _outline(points: Floats, handle: Callable[[], str], owner: str) -> str:
-    """The closed outline (n, 2) of a lot."""
-    return _flat(points, " 70\n1\n", _entity("LWPOLYLINE", handle(), owner, "lot"))
-
-
-def _flat(points: Floats, more: str, entity: str) -> str:
-    vertices = "".join(f" 10\n{e:.9f}\n 20\n{n:.9f}\n" for e, n in points.tolist())
-    return f"{entity}100\nAcDbPolyline\n 90\n{len(points)}\n{more}{vertices}"
-
-
-def _text(land: Land, handle: Callable[[], str], owner: str) -> str:
-    """The name of a lot in its middle."""
-    e, n = land.outline.mean(axis=0).tolist()
-    at = f" 10\n{e:.9f}\n 20\n{n:.9f}\n 30\n0.0\n 40\n0.8\n  1\n{land.name}\n"
-    return f"{_entity('TEXT', handle(), owner, 'lot')}100\nAcDbText\n{at}100\nAcDbText\n"
-
-
-def _faces(surface: Surface, reserved: int, owner: str) -> list[str]:
-    """3D faces, with the handles from ``reserved`` on. A point stands in about six of them: its text is made once for each of a face's four places."""
-    head, body = _entity("3DFACE", "\0", owner, "finished surface").split("\0")
-    points = [(f"{e:.9f}", f"{n:.9f}", f"{z:.9f}") for e, n, z in surface.points.tolist()]
-    first, second, third, fourth = ([f" 1{k}\n{e}\n 2{k}\n{n}\n 3{k}\n{z}\n" for e, n, z in points] for k in range(4))
-    return [
-        f"{head}{handle:X}{body}100\nAcDbFace\n{first[a]}{second[b]}{third[c]}{fourth[c]}"
-        for handle, (a, b, c) in enumerate(surface.triangles.tolist(), reserved)
-    ]
-
-
-def _write_centreline(space: Any, alignment: Alignment) -> None:
-    chain = alignment.chain
-    if any(e.kind == "transition" for e in chain.elements):
-        space.add_lwpolyline(chain.points_at(chain.sampled(sag=0.002)), dxfattribs={"layer": "centreline"})
-        return
-    ends = chain.points_at(chain.starts)
-    bulges = [float(np.tan(e.k0 * e.length / 4)) if e.kind == "arc" else 0.0 for e in chain.elements]
-    vertices = [(*p, b) for p, b in zip(ends, [*bulges, 0.0])]
-    space.add_lwpolyline(vertices, format="xyb", dxfattribs={"layer": "centreline"})
