@@ -101,7 +101,7 @@ def test_batters_reach_as_far_as_their_slope_takes_them():
     for k, side in enumerate(("left", "right")):
         boundary = line(q, StreetLine("flat", "boundary", side)).points(band.chainages)
         ground = 50.0 - 0.02 * (boundary[:, 0] + (site.origin or (0, 0))[0])
-        wanted = (boundary[:, 2] - ground) / side_shape(q, "flat", side).fill_slope
+        wanted = (boundary[:, 2] - ground) / side_shape(q, "flat", side, 0.0).fill_slope
         assert band.reach[:, k] == pytest.approx(wanted, abs=1e-6)
         away = np.abs(chain_of(q, "flat").feet(band.edges[:, k]).offsets)
         assert away == pytest.approx(np.abs(chain_of(q, "flat").feet(boundary[:, :2]).offsets) + wanted, abs=1e-6)

@@ -4,11 +4,21 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, Qt, QTimer, Signal
+from PySide6.QtCore import (
+    QAbstractItemModel,
+    QAbstractTableModel,
+    QModelIndex,
+    QObject,
+    QPersistentModelIndex,
+    Qt,
+    QTimer,
+    Signal,
+)
 from PySide6.QtGui import QColor, QPalette, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QButtonGroup,
+    QComboBox,
     QHBoxLayout,
     QLabel,
     QStyledItemDelegate,
@@ -19,6 +29,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from humble_loop.desk.flow_row import FlowRow
 from humble_loop.desk.follower import Follower, InTime
 from humble_loop.desk.forms import MARKS, typed_into
 from humble_loop.desk.session import Session
@@ -26,9 +37,10 @@ from humble_loop.desk.theme import Theme, font
 from humble_loop.desk.values import show
 from humble_loop.engine.query import Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.lines.describe import Fact, Sheet, SheetRow
+from humble_loop.lines.describe import Choice, Fact, Sheet, SheetRow
 from humble_loop.lines.line import line_plan
 from humble_loop.lines.standing import kind_of
+from humble_loop.site.edits import Edit
 
 Index = QModelIndex | QPersistentModelIndex
 _NEAR = 15.0  # metres from a line within which a click in plan asks for its row
@@ -61,17 +73,18 @@ class SheetModel(QAbstractTableModel):
     def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else len(self.sheet.columns)
 
-    def fact(self, index: Index) -> Fact | None:
+    def cell(self, index: Index) -> Fact | Choice | None:
         """What stands in a cell."""
         return self.sheet.rows[index.row()].cells[index.column()]
 
     def flags(self, index: Index) -> Qt.ItemFlag:
-        fact = self.fact(index)
+        cell = self.cell(index)
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        return flags | Qt.ItemFlag.ItemIsEditable if fact is not None and fact.edit is not None else flags
+        return flags | Qt.ItemFlag.ItemIsEditable if cell is not None and cell.edit is not None else flags
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        row, fact = self.sheet.rows[index.row()], self.fact(index)
+        row, cell = self.sheet.rows[index.row()], self.cell(index)
+        fact = _told(cell) if isinstance(cell, Choice) else cell
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
             text = "" if fact is None else self._text(fact)
             return text if role == Qt.ItemDataRole.EditRole or fact is None else self._marked(text, fact, index, row)
@@ -101,24 +114,63 @@ class SheetModel(QAbstractTableModel):
         return self.theme.colour("ink" if fact is not None and fact.edit is not None else "quiet")
 
     def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
-        fact = self.fact(index)
-        if fact is None or fact.edit is None or str(value) == self._text(fact):
+        cell = self.cell(index)
+        if isinstance(cell, Choice):
+            if str(value) != cell.current:
+                self._session.do(f"Set {cell.label}", cell.edit(str(value)))
+            return True
+        if cell is None or cell.edit is None or str(value) == self._text(cell):
             return False
-        return not typed_into(self._session, fact, str(value))
+        return not typed_into(self._session, cell, str(value))
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if orientation != Qt.Orientation.Horizontal:
             return None
         if role == Qt.ItemDataRole.TextAlignmentRole:
             first = self.sheet.rows[0].cells[section] if self.sheet.rows else None
-            words = section == 0 and first is not None and first.unit == "text"
+            words = isinstance(first, Choice) or (first is not None and first.unit == "text")
             side = Qt.AlignmentFlag.AlignLeft if words else Qt.AlignmentFlag.AlignRight
             return int(side | Qt.AlignmentFlag.AlignVCenter)
         return self.sheet.columns[section] if role == Qt.ItemDataRole.DisplayRole else None
 
 
+def _told(choice: Choice) -> Fact:
+    """A choice as text, where it is not being made."""
+    name = next((name for value, name in choice.options if value == choice.current), choice.current)
+    return Fact(choice.label, "text", f"{name} ▾", "set", choice.edit)
+
+
 class _Cell(QStyledItemDelegate):
-    """Draws a cell in its own colour also where its row is chosen."""
+    """Draws a cell in its own colour also where its row is chosen; a choice is made from a list."""
+
+    def createEditor(self, parent: QWidget, option: QStyleOptionViewItem, index: Index) -> QWidget:
+        cell = index.model().cell(index)  # type: ignore[attr-defined]
+        if not isinstance(cell, Choice):
+            return super().createEditor(parent, option, index)
+        combo = QComboBox(parent)
+        combo.setObjectName(f"choice {cell.label}")
+        for value, name in cell.options:
+            combo.addItem(name, value)
+        combo.activated.connect(lambda _: self._chosen(combo))
+        return combo
+
+    def _chosen(self, combo: QComboBox) -> None:
+        self.commitData.emit(combo)
+        self.closeEditor.emit(combo)
+
+    def setEditorData(self, editor: QWidget, index: Index) -> None:
+        cell = index.model().cell(index)  # type: ignore[attr-defined]
+        if isinstance(editor, QComboBox) and isinstance(cell, Choice):
+            editor.setCurrentIndex(max(0, editor.findData(cell.current)))
+            QTimer.singleShot(0, editor, editor.showPopup)
+        else:
+            super().setEditorData(editor, index)
+
+    def setModelData(self, editor: QWidget, model: QAbstractItemModel, index: Index) -> None:
+        if isinstance(editor, QComboBox):
+            model.setData(index, editor.currentData())
+        else:
+            super().setModelData(editor, model, index)
 
     def initStyleOption(self, option: QStyleOptionViewItem, index: Index) -> None:
         super().initStyleOption(option, index)
@@ -169,6 +221,9 @@ class SheetPanel(QWidget):
         column.addLayout(self._titles)
         column.addWidget(self.note)
         column.addWidget(self.view, 1)
+        self._actions = FlowRow(self)
+        self._offered: list[tuple[str, Edit]] = []
+        column.addWidget(self._actions)
         self.in_time = InTime(session, self._refresh, self)
         Follower(session, self.refresh, self, lambda: False)
         session.chosen_changed.connect(self._on_chosen)
@@ -204,7 +259,9 @@ class SheetPanel(QWidget):
             found = ()
             self.note.setText(str(unsolved))
         else:
-            self.note.setText("" if found else "Choose a street to see its elements, grade line and crossings")
+            self.note.setText(
+                "" if found else "Choose a street to see its elements, grade line, crossings and sections"
+            )
         self._sheets = found
         self._show_titles()
         made = next((s for s in found if s.title == self._wanted), found[0] if found else _NONE)
@@ -251,14 +308,28 @@ class SheetPanel(QWidget):
     def _light_up(self, *_: object) -> None:
         row = self.view.currentIndex().row()
         rows = self.model.sheet.rows
+        self._offer(rows[row].actions if 0 <= row < len(rows) else ())
         points: Floats | None = rows[row].points if self.view.isVisible() and 0 <= row < len(rows) else None
         self.lit.emit(points)
+
+    def _offer(self, of_row: tuple[tuple[str, Edit], ...]) -> None:
+        """Show buttons for what can be done with the row that is chosen, and with the whole sheet."""
+        self._offered = [*of_row, *self.model.sheet.actions]
+        words = [words for words, _ in self._offered]
+        if words != self._actions.words():
+            self._actions.show_words(words, self._do)
+        self._actions.setVisible(bool(words))
+
+    def _do(self, k: int) -> None:
+        words, edit = self._offered[k]
+        self._session.do(words, edit)
 
     def _on_chosen(self) -> None:
         self.refresh()
         held = self._session.chosen.held
         if held:
-            key = ("bend", *held[1:]) if held[0] == "curve" else held  # a bend has two handles
+            # A bend has two handles, and so has a strip of a section.
+            key = ({"curve": "bend", "width": "piece", "fall": "piece"}.get(held[0], held[0]), *held[1:])
             self._choose_row(next((k for k, r in enumerate(self.model.sheet.rows) if r.held == key), -1))
 
     def _on_point(self, easting: float, northing: float) -> None:

@@ -95,25 +95,30 @@ Row = Fact | Choice | Actions | Note
 class SheetRow:
     """A part of a line: a cell for each column (None: empty), the stretch of chainages that it has, and what is wrong.
 
-    ``points`` (n, 2) are lit up in plan; ``held`` is the key of the handle that belongs to it, or ().
+    ``points`` (n, 2) are lit up in plan; ``held`` is the key of the handle that belongs to it, or (). ``actions`` are
+    (words, edit) that are offered while it is chosen. ``across`` is where a piece of a section lies: metres to the right
+    of the centreline, from and to.
     """
 
-    cells: tuple[Fact | None, ...]
+    cells: tuple[Fact | Choice | None, ...]
     stretch: tuple[float, float]
     points: Floats
     findings: tuple[Finding, ...] = ()
     held: tuple[Any, ...] = ()
+    actions: tuple[tuple[str, Edit], ...] = ()
+    across: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True)
 class Sheet:
-    """Rows along a line, in order; ``note`` says why there are none."""
+    """Rows along a line, in order; ``note`` says what they are of, or why there are none; ``actions`` are of all of it."""
 
     title: str
     line: LineId
     columns: tuple[str, ...]
     rows: tuple[SheetRow, ...]
     note: str = ""
+    actions: tuple[tuple[str, Edit], ...] = ()
 
 
 # Handles

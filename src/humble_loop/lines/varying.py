@@ -57,6 +57,18 @@ class Varying:
         at = np.union1d(self.at, other.at)
         return Varying.of(at, self(at) + factor * other(at))
 
+    def times_varying(self, other: Varying, within: float = 1e-4) -> Varying:
+        """The product of this and another, to ``within``: where both vary at once it is a parabola, laid in chords."""
+        if self.is_steady or other.is_steady:
+            one, steady = (other, self) if self.is_steady else (self, other)
+            return one.times(float(steady.values[0]))
+        at = np.union1d(self.at, other.at)
+        bow = np.abs(np.diff(self(at)) * np.diff(other(at)))  # four times what a single chord departs by
+        n = np.maximum(np.ceil(np.sqrt(bow / (4.0 * within))), 1).astype(np.int64)
+        fine = [np.linspace(a, b, k, endpoint=False) for a, b, k in zip(at[:-1], at[1:], n.tolist())]
+        at = np.concatenate([*fine, at[-1:]])
+        return Varying.of(at, self(at) * other(at))
+
     def times(self, factor: float) -> Varying:
         """This, ``factor`` times as large."""
         return Varying.of(self.at, self.values * factor)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
@@ -61,12 +61,26 @@ class KerbShape(Named):
         return self
 
 
+Piece = Literal["median", "lane", "parking", "verge", "path", "buffer"]
+Kerb = Literal["kerb"]
+_PIECE_TO: dict[str, Piece] = {"lip": "lane", "path back": "path"}
+
+
 class Strip(Model):
-    """A strip of a section side ending at a named point: its width and its grade outwards (rising positive)."""
+    """A strip of a section side ending at a named point: what it is, its width and its grade outwards (rising positive)."""
 
     to: str
     width: Width
     grade: Grade = 0.0
+    piece: Piece = "verge"
+
+    @model_validator(mode="before")
+    @classmethod
+    def _piece_by_its_end(cls, data: Any) -> Any:
+        """Where it is not said what a strip is, the point at which it ends tells."""
+        if isinstance(data, dict) and "piece" not in data and isinstance(to := data.get("to"), str):
+            return {**data, "piece": _PIECE_TO.get(to, "verge")}
+        return data
 
 
 class KerbPart(Model):
@@ -75,29 +89,53 @@ class KerbPart(Model):
     kerb: str
 
 
+Part = Strip | KerbPart
+
+
 class SectionSide(Model):
-    """One side of a typical section, from the crown outwards; the first strip ends at the lip.
+    """One side of a typical section, from the crown outwards: strips up to the lip, and beyond it others up to the boundary.
 
     Batter slopes are rises per metre: 1 on 2 is 0.5.
     """
 
-    parts: tuple[Strip | KerbPart, ...] = Field(min_length=1)
+    parts: tuple[Part, ...] = Field(min_length=1)
     cut_slope: Annotated[float, between(0.01, 1000.0)] = 0.5
     fill_slope: Annotated[float, between(0.01, 1000.0)] = 0.5
 
     @model_validator(mode="after")
-    def _lip_first(self) -> SectionSide:
-        first = self.parts[0]
-        if not isinstance(first, Strip) or first.to != "lip":
-            raise ValueError("a section side must begin with the strip from the crown to the lip")
+    def _in_order(self) -> SectionSide:
+        ends = [p.to if isinstance(p, Strip) else None for p in self.parts]
+        if ends.count("lip") != 1 or None in ends[: ends.index("lip")]:
+            raise ValueError("a section side must begin with the strips from the crown to the lip, and have one lip")
+        if ends[-1] in (None, "lip"):
+            raise ValueError("a section side must end with a strip up to the boundary")
         return self
 
     @property
-    def lane(self) -> Strip:
-        """The strip from crown to lip."""
-        first = self.parts[0]
-        assert isinstance(first, Strip)
-        return first
+    def carriageway(self) -> tuple[Strip, ...]:
+        """The strips from the crown to the lip."""
+        found: list[Strip] = []
+        for p in self.parts:
+            assert isinstance(p, Strip)
+            found.append(p)
+            if p.to == "lip":
+                break
+        return tuple(found)
+
+    @property
+    def outside(self) -> tuple[Part, ...]:
+        """The pieces from the lip to the boundary."""
+        return self.parts[len(self.carriageway) :]
+
+    @property
+    def width(self) -> float:
+        """Metres from the crown to the lip."""
+        return sum(p.width for p in self.carriageway)
+
+    @property
+    def crossfall(self) -> float:
+        """Grade outwards of the straight from the crown to the lip."""
+        return sum(p.width * p.grade for p in self.carriageway) / self.width
 
 
 class TypicalSection(Named):
@@ -108,6 +146,12 @@ class TypicalSection(Named):
 
     left: SectionSide
     right: SectionSide
+    apart: bool = False
+
+    @property
+    def linked(self) -> bool:
+        """Whether both sides are alike, and stay so."""
+        return not self.apart and self.left == self.right
 
     def side(self, side: Side) -> SectionSide:
         """The left or right side."""

@@ -32,12 +32,13 @@ from humble_loop.kinds.street.plan import (
     StreetLine,
     chain_of,
     class_of,
+    end_chainage,
     ground_along,
     is_new,
-    lane_width,
     name_of,
 )
 from humble_loop.kinds.street.section import SideShape, crossfall, lip_course, own_range, side_shape, slopes_between
+from humble_loop.kinds.street.side import lip_width
 from humble_loop.lines.kind import EndTie, Turn
 from humble_loop.lines.line import Line, LineId, LinePlan, ThingId, line, line_plan, sampled_at
 from humble_loop.lines.quantity import Addend, Quantity, amount, elsewhere, known, percent, summed, times
@@ -124,7 +125,7 @@ def kerb_return(q: Engine, street: str, end: End, corner: Side) -> Return:
     radius = radius_of(q, street, end, corner)
     leg, lip = leg_of(q, street, end), lip_course(q, j.through, j.lip_side)
     sign = side_sign(corner)
-    width = lane_width(q, street, leg_side(end, corner))
+    width = lip_width(q, street, leg_side(end, corner)).one(end_chainage(q, street, end))
     through = chain_of(q, j.through)
     at = float(lip.base.feet(j.node, extend=True).chainages[0])
     first = _offset_line(lip, at, j.through_side)
@@ -340,8 +341,8 @@ class CornerShape:
 def corner_shape(q: Engine, street: str, end: End, corner: Side) -> CornerShape:
     """How the roadside goes round a corner."""
     j = require_joint(q, street, end)
-    last = side_shape(q, street, leg_side(end, corner))
-    other = side_shape(q, j.through, j.lip_side)
+    last = side_shape(q, street, leg_side(end, corner), end_chainage(q, street, end))
+    other = side_shape(q, j.through, j.lip_side, j.through_chainage)
     return CornerShape(other if is_new(q, j.through) and other.names == last.names else last, last)
 
 

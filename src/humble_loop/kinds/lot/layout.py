@@ -10,8 +10,9 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen, left_normals
 from humble_loop.geometry.chain import Chain
 from humble_loop.kinds.lot.model import LotRow, PadChoice, lot_id
-from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, lane_width, name_of
+from humble_loop.kinds.street.plan import StreetLine, chain_of, end_chainage, frame_of, name_of
 from humble_loop.kinds.street.section import gaps, own_range, side_shape
+from humble_loop.kinds.street.side import boundary_width, course, lip_width
 from humble_loop.kinds.turning_head.layout import (
     HeadLine,
     abeam,
@@ -22,6 +23,7 @@ from humble_loop.kinds.turning_head.layout import (
     own_side,
 )
 from humble_loop.lines.line import LineId, line_plan
+from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
 from humble_loop.site.model import End, Side, other_side, side_sign
 
@@ -164,15 +166,14 @@ def _along_side(q: Engine, row: LotRow) -> list[list[LotCorner]]:
     begin = low if row.start is None else max(low, row.start)
     finish = high if row.end is None else min(high, row.end)
     reach_head = row.end is None and _has_head(q, street, far_end(q, street))
-    shape = side_shape(q, street, side)
-    boundary = shape.reach + lane_width(q, street, side)
-    line = StreetLine(street, shape.names[-1], side)
+    boundary = boundary_width(q, street, side).times(side_sign(side))
+    line = StreetLine(street, course(q, street, side).names[-1], side)
     sign = side_sign(side)
 
     def corner(r: float) -> LotCorner:
         s = run.now(r)
         normal = left_normals(run.chain.at([s]).headings[0]) * sign
-        front = run.chain.points_at([s], sign * boundary)[0]
+        front = run.chain.points_at([s], boundary(s))[0]
         return LotCorner(line, float(s), frozen(front), frozen(front + normal * row.depth))
 
     holes = sorted(tuple(sorted(run.now(s) for s in hole)) for hole in gaps(q, street, side))
@@ -183,8 +184,12 @@ def _along_side(q: Engine, row: LotRow) -> list[list[LotCorner]]:
         to_head = reach_head and k == len(starts) - 1
         if b - a < (0.0 if to_head else row.frontage):
             continue
-        r, length = _boundary_lengths(run, a, b, sign * boundary)
-        extra = _head_part(q, row, boundary - lane_width(q, street, side)) if to_head else 0.0
+        r, length = _boundary_lengths(run, a, b, boundary)
+        extra = (
+            _head_part(q, row, side_shape(q, street, side, end_chainage(q, street, far_end(q, street))).reach)
+            if to_head
+            else 0.0
+        )
         cuts = _cuts(float(length[-1]), extra, row.frontage)
         corners = [corner(float(np.interp(c, length, r))) for c in cuts]
         if extra:
@@ -194,12 +199,13 @@ def _along_side(q: Engine, row: LotRow) -> list[list[LotCorner]]:
     return runs
 
 
-def _boundary_lengths(run: _Run, a: float, b: float, offset: float) -> tuple[Floats, Floats]:
+def _boundary_lengths(run: _Run, a: float, b: float, offset: Varying) -> tuple[Floats, Floats]:
     """Chainages as drawn from a to b, and the length of the boundary from a to each."""
-    keys = np.array([run.now(float(s)) for s in run.chain.key_chainages()])
+    keys = np.array([run.now(float(s)) for s in (*run.chain.key_chainages(), *offset.at)])
     r = np.unique(np.concatenate([np.arange(a, b, 0.5), [b], keys]))
     r = r[(r >= a) & (r <= b)]
-    p = run.chain.points_at(np.array([run.now(float(v)) for v in r]), offset)
+    s = np.array([run.now(float(v)) for v in r])
+    p = run.chain.points_at(s, offset(s))
     return r, np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(p, axis=0).T))])
 
 
@@ -238,7 +244,7 @@ def _abeam_corner(q: Engine, row: LotRow, seen: Side) -> LotCorner:
     """The corner abeam the bulb's centre: its rear lies on the straight row's rear line, so the bulb eats into the depth."""
     end = far_end(q, row.street)
     head = head_at(q, row.street, end)
-    width = lane_width(q, row.street, own_side(end, seen))
+    width = lip_width(q, row.street, own_side(end, seen)).one(end_chainage(q, row.street, end))
     return _head_corner(
         q, row, abeam(q, row.street, end, seen), max(row.depth - (head.radius - width), 0.4 * row.depth)
     )

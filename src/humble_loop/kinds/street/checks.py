@@ -23,10 +23,10 @@ from humble_loop.kinds.street.plan import (
     ground_along,
     is_new,
     name_of,
-    section_of,
     vips_of,
 )
 from humble_loop.kinds.street.section import own_range
+from humble_loop.kinds.street.section_checks import section_findings
 from humble_loop.lines.faces import FaceId, Patch, Piece, Sheet, face, finished_mesh
 from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_high, too_low, unique
 from humble_loop.lines.line import ThingId
@@ -71,7 +71,7 @@ def street_findings(q: Engine, street: str) -> tuple[Finding, ...]:
     levels = q.attempt(grade_line, street)
     if not is_new(q, street):
         return (*found, *([failed(levels, thing(street), at)] if isinstance(levels, Unsolved) else []))
-    found += _crossfall(q, street)
+    found += section_findings(q, street)
     found += _ground(q, street)
     if isinstance(levels, Unsolved):
         return (*found, failed(levels, thing(street), place(q, street, 0.5 * laid.chain.total)))
@@ -143,20 +143,6 @@ def _fitting(bends: tuple[BendInput, ...], i: int, radius: float) -> float:
 
 def _radius_mend(street: str, i: int, radius: float) -> Mend:
     return Mend(f"Set the radius to {radius:g} m", lambda s: set_bend(s, street, i, radius=radius))
-
-
-def _crossfall(q: Engine, street: str) -> list[Finding]:
-    rules, found = class_of(q, street), []
-    for side in SIDES:
-        fall = -section_of(q, street).side(side).lane.grade
-        low = too_low(fall, rules.least_crossfall)
-        if low or too_high(fall, rules.most_crossfall):
-            limit = rules.least_crossfall if low else rules.most_crossfall
-            words = f"crossfall {share(fall)} is {'less' if low else 'more'} than {share(limit)}"
-            at = place(q, street, 0.5 * chain_of(q, street).total)
-            part, remedy = f"{name_of(q, street)} {side}", "change the typical section's lane"
-            found.append(Finding("crossfall", thing(street), part, words, remedy, fall, limit, place=at))
-    return found
 
 
 def _ground(q: Engine, street: str) -> list[Finding]:

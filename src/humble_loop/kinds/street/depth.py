@@ -12,7 +12,7 @@ from humble_loop.ground.meet import toes
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.batter import outwards
 from humble_loop.kinds.street.plan import StreetLine, chain_of
-from humble_loop.kinds.street.section import side_shape
+from humble_loop.kinds.street.side import course
 from humble_loop.lines.line import line
 from humble_loop.site import parts
 from humble_loop.site.model import SIDES, Side
@@ -48,8 +48,8 @@ def depth_band(q: Engine, street: str) -> DepthBand:
 
 def _edge(q: Engine, street: str, side: Side, s: Floats) -> tuple[Floats, Floats]:
     """Where the batters of a side end (n, 2), and how far they go (n,); the boundary where they find no ground."""
-    shape = side_shape(q, street, side)
-    made = q.attempt(line, StreetLine(street, shape.names[-1], side))  # whatever a section calls its outermost point
+    across = course(q, street, side)
+    made = q.attempt(line, StreetLine(street, across.names[-1], side))  # whatever a section calls its outermost point
     if isinstance(made, Unsolved):
         return chain_of(q, street).points_at(s), np.zeros(len(s))
     within = np.clip(s, made.plan.start, made.plan.end)
@@ -57,6 +57,7 @@ def _edge(q: Engine, street: str, side: Side, s: Floats) -> tuple[Floats, Floats
     most = np.full(len(s), parts.settings(q).batter_reach)
     if ground_of(q).empty:
         return hinges[:, :2], np.zeros(len(s))
-    found = toes(ground_of(q), hinges, outwards(made.plan, within), shape.cut_slope, shape.fill_slope, most)
+    cut, fill = (np.interp(within, across.at, slope) for slope in across.slopes.T)
+    found = toes(ground_of(q), hinges, outwards(made.plan, within), cut, fill, most)
     ends = np.isfinite(hinges[:, 2]) & found.met
     return np.where(ends[:, None], found.points[:, :2], hinges[:, :2]), np.where(ends, found.reach, 0.0)

@@ -159,8 +159,15 @@ def reverse_street(site: Site, street: str, length: float) -> Site:
         for b in reversed(s.bends)
     )
     vips = tuple(v.model_copy(update={"chainage": length - v.chainage}) for v in reversed(s.vips))
-    turned = changed(s, bends=bends, vips=vips, left_lip=s.right_lip, right_lip=s.left_lip, turned=not s.turned)
-    return site.put(turned)
+    sections = (s.section, *(c.section for c in s.changes))
+    changes = tuple(
+        c.model_copy(update={"chainage": length - c.chainage - c.taper, "section": before})
+        for c, before in zip(reversed(s.changes), reversed(sections[:-1]))
+    )
+    lips = {"left_lip": s.right_lip, "right_lip": s.left_lip}
+    return site.put(
+        changed(s, bends=bends, vips=vips, section=sections[-1], changes=changes, turned=not s.turned, **lips)
+    )
 
 
 def set_vips(site: Site, street: str, vips: Sequence[Vip]) -> Site:

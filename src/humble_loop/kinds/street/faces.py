@@ -12,8 +12,9 @@ from humble_loop.geometry.arrays import Bools, Floats, frozen, left_normals, tan
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.batter import Rise, batter, no_batter, sheet
 from humble_loop.kinds.street.levels import end_ties
-from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, is_new, name_of, section_of
+from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, is_new, name_of
 from humble_loop.kinds.street.section import gaps, own_range, side_rows, side_shape
+from humble_loop.kinds.street.side import course
 from humble_loop.lines.faces import Face, FaceId, Sheet, Strip
 from humble_loop.lines.line import LineId, ThingId, line
 from humble_loop.lines.standing import kinds
@@ -77,14 +78,16 @@ def face_of(q: Engine, id: StreetFace) -> Face:
         for kind in kinds():
             low, high = kind.carriageway_range(q, id.street, id.side)
             s = s[(s >= low - 1e-6) & (s <= high + 1e-6)]
-        lines = (StreetLine(id.street), StreetLine(id.street, "lip", id.side))
+        made = course(q, id.street, id.side)
+        inner = (StreetLine(id.street, n, id.side) for n in made.names[1 : made.lip + 1])
         joined = np.ones(max(len(s) - 1, 0), dtype=bool)
-        return Strip(f"{name} carriageway, {id.side}", "carriageway", lines, s, joined, ("carriageway",))
+        roles = made.roles[1 : made.lip + 1]
+        return Strip(f"{name} carriageway, {id.side}", "carriageway", (StreetLine(id.street), *inner), s, joined, roles)
     if id.part == "roadside":
-        shape = side_shape(q, id.street, id.side)
+        made = course(q, id.street, id.side)
         s, joined = _between_gaps(q, id.street, id.side)
-        across = tuple(StreetLine(id.street, n, id.side) for n in shape.names)
-        return Strip(f"{name} {id.side} roadside", "roadside", across, s, joined, shape.roles)
+        across = tuple(StreetLine(id.street, n, id.side) for n in made.names[made.lip :])
+        return Strip(f"{name} {id.side} roadside", "roadside", across, s, joined, made.roles[made.lip + 1 :])
     return _side_batter(q, id.street, id.side)
 
 
@@ -103,10 +106,15 @@ def _between_gaps(q: Engine, street: str, side: Side) -> tuple[Floats, Bools]:
 
 
 def _side_batter(q: Engine, street: str, side: Side) -> Sheet:
-    shape = side_shape(q, street, side)
     s, joined = _between_gaps(q, street, side)
-    boundary = StreetLine(street, shape.names[-1], side)
+    boundary = StreetLine(street, course(q, street, side).names[-1], side)
     return batter(q, f"{name_of(q, street)} {side} batter", boundary, s, joined)
+
+
+def _inside(q: Engine, street: str, side: Side) -> tuple[str, ...]:
+    """The points of a side between crown and lip."""
+    made = course(q, street, side)
+    return made.names[1 : made.lip]
 
 
 def _end_batter(q: Engine, street: str, end: End) -> Sheet:
@@ -119,9 +127,11 @@ def _end_batter(q: Engine, street: str, end: End) -> Sheet:
     ahead = tangents(heading) * (1.0 if end == "end" else -1.0)
     across: list[Floats] = []
     lines: list[LineId] = []
+    shapes = []
     for side in SIDES:
-        shape = side_shape(q, street, side)
-        ids = [StreetLine(street, n, side) for n in shape.names]
+        shape = side_shape(q, street, side, s)
+        shapes.append(shape)
+        ids = [StreetLine(street, n, side) for n in (*_inside(q, street, side), *shape.names)]
         lines += ids
         across.append(np.concatenate([line(q, i).points([s]) for i in ids]))
     crown = line(q, StreetLine(street)).points([s])
@@ -137,7 +147,6 @@ def _end_batter(q: Engine, street: str, end: End) -> Sheet:
         [np.repeat(hinges[:1], len(turn), axis=0), hinges, np.repeat(hinges[-1:], len(turn), axis=0)]
     )
     outwards = np.concatenate([fan_left, np.tile(ahead, (n, 1)), fan_right])
-    shapes = [section_of(q, street).side(side) for side in SIDES]
     slopes = np.tile([min(p.cut_slope for p in shapes), min(p.fill_slope for p in shapes)], (len(points), 1))
     rise = Rise.steady(slopes)
     joined = np.ones(len(points) - 1, dtype=bool)

@@ -2,16 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
-from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.engine.query import Engine, Key, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import bends, show
 from humble_loop.kinds.street.checks import LEVEL_RULES, PLAN_RULES, street_findings
 from humble_loop.kinds.street.faces import StreetFace, face_of, faces_of
 from humble_loop.kinds.street.grade_handles import section_handles
 from humble_loop.kinds.street.model import Street
-from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, is_new, name_of, street_ids, vips_of
+from humble_loop.kinds.street.plan import (
+    StreetLine,
+    centreline,
+    chain_of,
+    ground_along,
+    is_new,
+    name_of,
+    street_ids,
+    vips_of,
+)
 from humble_loop.kinds.street.reserve import reserves_of
 from humble_loop.kinds.street.section import (
     gaps,
@@ -20,8 +31,9 @@ from humble_loop.kinds.street.section import (
     plan_of,
     rule_of,
     side_rows,
-    side_shape,
 )
+from humble_loop.kinds.street.section_checks import SECTION_RULES
+from humble_loop.kinds.street.side import course
 from humble_loop.kinds.street.tables import TABLES
 from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint, Sheet
 from humble_loop.lines.faces import Face, FaceId
@@ -43,13 +55,15 @@ class Streets(Kind):
         **dict.fromkeys(LEVEL_RULES, "Levels"),
         "street off the ground": "Ground",
         "ground": "Ground",
-        "crossfall": "Sections",
-        "batter finds no ground": "Sections",
+        **dict.fromkeys(SECTION_RULES, "Sections"),
     }
     tables = TABLES
 
     def things(self, q: Engine) -> tuple[ThingId, ...]:
         return tuple(ThingId(self.key, i) for i in street_ids(q))
+
+    def groups(self, q: Engine) -> Sequence[Key]:
+        return [(ground_along, i) for i in street_ids(q)]
 
     def name(self, q: Engine, thing: ThingId) -> str:
         return name_of(q, thing.id)
@@ -80,8 +94,8 @@ class Streets(Kind):
     def slopes(self, q: Engine, line: LineId, s: Floats) -> Floats:
         assert isinstance(line, StreetLine)
         assert line.side is not None
-        shape = side_shape(q, line.street, line.side)
-        return np.tile([shape.cut_slope, shape.fill_slope], (len(s), 1))
+        made = course(q, line.street, line.side)
+        return np.column_stack([np.interp(s, made.at, slope) for slope in made.slopes.T])
 
     def reserves(self, q: Engine, street: str) -> tuple[Reserve, ...]:
         return reserves_of(q, street)

@@ -51,6 +51,14 @@ class Vip(Model):
         return self
 
 
+class SectionChange(Model):
+    """From ``chainage`` a street's section turns into another over ``taper`` metres, and stays that up to the next change."""
+
+    chainage: Chainage
+    section: str
+    taper: Annotated[float, between(0.1, 500.0)] = 10.0
+
+
 class Street(Named):
     """A road, new or existing.
 
@@ -65,6 +73,7 @@ class Street(Named):
     kind: Literal["new", "existing"] = "new"
     street_class: str = "local"
     section: str = "local-street"
+    changes: tuple[SectionChange, ...] = ()
     bends: tuple[Bend, ...] = Field(min_length=2)
     vips: tuple[Vip, ...] = ()
     left_lip: str | None = None
@@ -77,6 +86,15 @@ class Street(Named):
             if b.chainage <= a.chainage:
                 raise ValueError(
                     f"street '{self.name}': VIP chainages must rise ({b.chainage:g} follows {a.chainage:g})"
+                )
+        return self
+
+    @model_validator(mode="after")
+    def _changes_rise(self) -> Street:
+        for a, b in zip(self.changes[:-1], self.changes[1:], strict=True):
+            if b.chainage <= a.chainage:
+                raise ValueError(
+                    f"street '{self.name}': its section cannot change at {b.chainage:g} m after it did at {a.chainage:g} m"
                 )
         return self
 

@@ -18,7 +18,7 @@ from humble_loop.kinds.street.model import Street, Vip, bend_input
 from humble_loop.lines.line import LineId, ThingId
 from humble_loop.site import parts
 from humble_loop.site.library import StreetClass, TypicalSection
-from humble_loop.site.model import End, Side, Site, other_end, side_sign
+from humble_loop.site.model import End, Side, Site, other_end
 
 
 @dataclass(frozen=True)
@@ -140,20 +140,14 @@ def ground_along(q: Engine, street: str) -> Draped:
     return drape(ground_of(q), chain_of(q, street))
 
 
-def lane_width(q: Engine, street: str, side: Side) -> float:
-    """Width from crown to lip in metres."""
-    return section_of(q, street).side(side).lane.width
-
-
-def lip_offset(q: Engine, street: str, side: Side) -> float:
-    """Where the lip lies from the centreline, left positive, in metres."""
-    return side_sign(side) * lane_width(q, street, side)
+def end_chainage(q: Engine, street: str, end: End) -> float:
+    """The chainage of a street's end."""
+    return 0.0 if end == "start" else chain_of(q, street).total
 
 
 def end_point(q: Engine, street: str, end: End) -> Floats:
     """The place (2,) of a street's end."""
-    chain = chain_of(q, street)
-    return np.asarray(chain.points_at([0.0 if end == "start" else chain.total])[0])
+    return np.asarray(chain_of(q, street).points_at([end_chainage(q, street, end)])[0])
 
 
 @gate

@@ -10,8 +10,8 @@ import shapely
 from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, query
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, lane_width
-from humble_loop.kinds.street.section import side_shape
+from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
+from humble_loop.kinds.street.side import boundary_width, course
 from humble_loop.lines.kind import Reserve
 from humble_loop.lines.line import LineId
 from humble_loop.site.model import SIDES, side_sign
@@ -30,11 +30,10 @@ def reserves_of(q: Engine, street: str) -> tuple[Reserve, ...]:
 def _laying(q: Engine, street: str) -> InPieces[tuple[Reserve, ...]]:
     chain, quads, edges = chain_of(q, street), [], []
     for side in SIDES:
-        shape = side_shape(q, street, side)
-        out = side_sign(side) * (shape.reach + lane_width(q, street, side))
-        s = chain.sampled(SAG, 5.0, abs(out))
-        quads.append(_quads(chain.points_at(s), chain.points_at(s, out)))
-        edges.append(StreetLine(street, shape.names[-1], side))
+        made, out = course(q, street, side), boundary_width(q, street, side)
+        s = np.union1d(chain.sampled(SAG, 5.0, float(out.values.max())), out.at[(out.at > 0) & (out.at < chain.total)])
+        quads.append(_quads(chain.points_at(s), chain.points_at(s, side_sign(side) * out(s))))
+        edges.append(StreetLine(street, made.names[-1], side))
     return InPieces(_reserve(quads, tuple[LineId, ...](edges)))
 
 

@@ -19,11 +19,10 @@ from humble_loop.kinds.street.plan import (
     chain_of,
     frame_of,
     is_new,
-    lane_width,
-    lip_offset,
     name_of,
     section_of,
 )
+from humble_loop.kinds.street.side import SideCourse, boundary_width, course, drawn_side, lip_offset
 from humble_loop.kinds.survey_line.kind import SurveyedLine
 from humble_loop.lines.line import LineId, LinePlan, line, line_plan, sampled_at
 from humble_loop.lines.quantity import percent
@@ -31,7 +30,6 @@ from humble_loop.lines.rules import Above, Known, LevelRule
 from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
-from humble_loop.site.library import KerbPart
 from humble_loop.site.model import SIDES, Side, side_sign
 
 
@@ -62,28 +60,21 @@ def slopes_between(first: SideShape, last: SideShape, share: Floats) -> Floats:
     return between
 
 
-_ROLE_TO = {"path back": "path"}
-
-
 @query
-def side_shape(q: Engine, street: str, side: Side) -> SideShape:
-    """The shape of a street's typical section outside the lip."""
-    made = section_of(q, street).side(side)
-    names, out, rise, roles = ["lip"], [0.0], [0.0], []
-    for p in made.parts[1:]:
-        if isinstance(p, KerbPart):
-            base_out, base_rise = out[-1], rise[-1]
-            for k in parts.kerb_shape(q, p.kerb).points:
-                names.append(k.point)
-                out.append(base_out + k.out / 1000.0)
-                rise.append(base_rise + k.up / 1000.0)
-                roles.append("kerb")
-        else:
-            names.append(p.to)
-            out.append(out[-1] + p.width)
-            rise.append(rise[-1] + p.width * p.grade)
-            roles.append(_ROLE_TO.get(p.to, "verge"))
-    return SideShape(tuple(names), frozen(out), frozen(rise), tuple(roles), made.cut_slope, made.fill_slope)
+def side_shape(q: Engine, street: str, side: Side, s: float) -> SideShape:
+    """The shape of a street's section outside the lip at a chainage; points that it does not have there are left out."""
+    made = course(q, street, side)
+    first = made.lip + 1
+    width, rise = (
+        np.array([np.interp(s, made.at, column) for column in of_all[:, first:].T])
+        for of_all in (made.widths, made.rises)
+    )
+    there = (width > 0) | (rise != 0)
+    names = [n for n, has in zip(made.names[first:], there) if has]
+    roles = tuple(r for r, has in zip(made.roles[first:], there) if has)
+    out, up = (np.concatenate([[0.0], np.cumsum(v[there])]) for v in (width, rise))
+    cut, fill = (float(np.interp(s, made.at, column)) for column in made.slopes.T)
+    return SideShape(("lip", *names), frozen(out), frozen(up), roles, cut, fill)
 
 
 @query
@@ -112,34 +103,54 @@ def gaps(q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
 
 @query
 def crossfall(q: Engine, street: str, side: Side) -> Varying:
-    """Grade outwards from crown to lip along a street; turned near ends that other things hold."""
-    normal = section_of(q, street).side(side).lane.grade
-    at, values = [], []
+    """Grade outwards of the straight from crown to lip along a street; turned near ends that other things hold."""
+    made = course(q, street, side)
+    inner = slice(1, made.lip + 1)
+    normal = Varying.of(made.at, made.rises[:, inner].sum(axis=1) / made.widths[:, inner].sum(axis=1))
+    return _turned(q, street, side, normal)
+
+
+def _turned(q: Engine, street: str, side: Side, normal: Varying) -> Varying:
+    """A grade outwards along a street that near ends which other things hold is turned to what they want."""
     turns = dict(t for kind in kinds() for t in kind.turns(q, street, side)) if is_new(q, street) else {}
+    at, values = [], []
+    low, high = -np.inf, np.inf
     if "start" in turns and turns["start"].finish > turns["start"].begin:
         t = turns["start"]
-        at, values = [t.begin, t.finish], [t.across, normal]
+        at, values, low = [t.begin, t.finish], [t.across, normal.one(t.finish)], t.finish
     if "end" in turns and turns["end"].finish < turns["end"].begin:
         t = turns["end"]
-        at, values = [*at, t.finish, t.begin], [*values, normal, t.across]
+        at, values, high = [*at, t.finish, t.begin], [*values, normal.one(t.finish), t.across], t.finish
+    if not at:
+        return normal
     if len(at) == 4 and at[1] > at[2]:
-        at, values = [at[0], at[3]], [values[0], values[3]]  # too short to become normal between: it turns through
-    return Varying.of(at, values) if at else Varying.steady(normal)
+        return Varying.of([at[0], at[3]], [values[0], values[3]])  # too short to become normal: it turns through
+    if not normal.is_steady:
+        own = (normal.at > low) & (normal.at < high)
+        order = np.argsort([*at, *normal.at[own]], kind="stable")
+        at = np.array([*at, *normal.at[own]])[order].tolist()
+        values = np.array([*values, *normal.values[own]])[order].tolist()
+    return Varying.of(at, values)
 
 
 @dataclass(frozen=True)
 class CrossfallWords:
-    """A crossfall in words at a chainage; a value, so that rules that say the same are the same."""
+    """The fall of a strip of the carriageway in words at a chainage; a value, so that rules that say the same are the same.
+
+    ``to`` names the point at which the strip ends where there are several.
+    """
 
     fall: Varying
-    width: float
-    normal: float
+    width: Varying
+    normal: Varying
+    to: str = ""
 
     def __call__(self, s: float) -> str:
         """'crossfall −3.00 % × 3.40 m', and whether it turns."""
         here = self.fall.one(s)
-        turning = ", turning from flat along the through lip" if abs(here - self.normal) > 1e-12 else ""
-        return f"crossfall {percent(here)} × {self.width:.2f} m{turning}"
+        turning = ", turning from flat along the through lip" if abs(here - self.normal.one(s)) > 1e-12 else ""
+        before = f"to {self.to}: " if self.to else ""
+        return f"{before}crossfall {percent(here)} × {self.width.one(s):.2f} m{turning}"
 
 
 # Lines
@@ -151,7 +162,7 @@ def lines_of(q: Engine, street: str) -> tuple[LineId, ...]:
         return ()
     found: list[LineId] = [StreetLine(street)]
     for side in SIDES:
-        names = side_shape(q, street, side).names if is_new(q, street) else ("lip",)
+        names = course(q, street, side).names[1:] if is_new(q, street) else ("lip",)
         found += [StreetLine(street, name, side) for name in names]
     return tuple(found)
 
@@ -164,14 +175,20 @@ def plan_of(q: Engine, id: StreetLine) -> LinePlan:
     title = f"{name} {id.side} {id.point}"
     low, high = own_range(q, id.street, id.side)
     if id.point == "lip":
-        course = lip_course(q, id.street, id.side)
-        return replace(course, start=low, end=high) if course.base is chain else course
-    holes = gaps(q, id.street, id.side) if id.point != "lip" else ()
+        lip = lip_course(q, id.street, id.side)
+        return replace(lip, start=low, end=high) if lip.base is chain else lip
+    made = course(q, id.street, id.side)
+    k = place_of(made, id)
+    holes = gaps(q, id.street, id.side) if k > made.lip else ()
     holes = tuple((max(a, low), min(b, high)) for a, b in holes if b > low and a < high)
-    out = side_shape(q, id.street, id.side)
-    reach = lane_width(q, id.street, id.side) + float(out.out[out.names.index(id.point)])
-    role = f"{id.side} lip" if id.point == "lip" else id.point
-    return LinePlan(title, role, chain, Varying.steady(side_sign(id.side) * reach), low, high, holes)
+    return LinePlan(title, id.point, chain, made.out(k).times(side_sign(id.side)), low, high, holes)
+
+
+def place_of(made: SideCourse, id: StreetLine) -> int:
+    """The place of a line among the points of its side. Raises Unsolved where the section does not have it."""
+    if id.point not in made.names:
+        raise Unsolved(str(id), "the section does not have this point", "choose another line")
+    return made.names.index(id.point)
 
 
 @query
@@ -183,7 +200,7 @@ def lip_course(q: Engine, street: str, side: Side) -> LinePlan:
     surveyed = _surveyed(q, StreetLine(street, "lip", side))
     if surveyed is not None:
         return surveyed
-    chain, offset = chain_of(q, street), Varying.steady(lip_offset(q, street, side))
+    chain, offset = chain_of(q, street), lip_offset(q, street, side)
     return LinePlan(f"{name_of(q, street)} {side} lip", f"{side} lip", chain, offset, 0.0, chain.total)
 
 
@@ -213,15 +230,12 @@ def rule_of(q: Engine, id: StreetLine) -> LevelRule:
     title = f"{name} {id.side} {id.point}"
     if not is_new(q, id.street):
         return _existing_lip(q, id, title)
-    if id.point == "lip":
-        fall, width = crossfall(q, id.street, id.side), lane_width(q, id.street, id.side)
-        normal = section_of(q, id.street).side(id.side).lane.grade
+    made = course(q, id.street, id.side)
+    k = place_of(made, id)
+    if k <= made.lip:
         crown = StreetLine(id.street)
-        rises = ((CrossfallWords(fall, width, normal), fall.times(width)),)
+        rises = tuple(_strip_rise(q, id.street, id.side, made, i) for i in range(1, k + 1))
         return Above(title, "crown and crossfall", crown, "crown", line(q, crown).rule, rises)
-    shape = side_shape(q, id.street, id.side)
-    k = shape.names.index(id.point)
-    steps = np.diff(shape.rise[: k + 1])
     lip = StreetLine(id.street, "lip", id.side)
     return Above(
         title,
@@ -229,10 +243,15 @@ def rule_of(q: Engine, id: StreetLine) -> LevelRule:
         lip,
         "lip",
         line(q, lip).rule,
-        tuple(
-            (f"{a} to {b}", Varying.steady(float(v))) for a, b, v in zip(shape.names[:k], shape.names[1 : k + 1], steps)
-        ),
+        tuple((f"{made.names[i - 1]} to {made.names[i]}", made.rise(i)) for i in range(made.lip + 1, k + 1)),
     )
+
+
+def _strip_rise(q: Engine, street: str, side: Side, made: SideCourse, i: int) -> tuple[CrossfallWords, Varying]:
+    """What a strip of the carriageway adds to the level, in words and metres."""
+    normal, width = made.grade(i), made.width(i)
+    fall = _turned(q, street, side, normal)
+    return CrossfallWords(fall, width, normal, made.names[i] if made.lip > 1 else ""), fall.times_varying(width)
 
 
 def _existing_lip(q: Engine, id: StreetLine, title: str) -> LevelRule:
@@ -253,8 +272,8 @@ def _existing_lip(q: Engine, id: StreetLine, title: str) -> LevelRule:
     if on.sum() >= 2:
         profile = Profile.of(ground.chainages[on], ground.levels[on])
         return Known(title, "the ground at the existing lip", "ground", profile)
-    fall = section_of(q, id.street).side(id.side).lane.grade
-    crown, width = StreetLine(id.street), lane_width(q, id.street, id.side)
+    normal = section_of(q, id.street).side(drawn_side(q, id.street, id.side))
+    crown, fall, width = StreetLine(id.street), normal.crossfall, normal.width
     rises = ((f"crossfall {percent(fall)} × {width:.2f} m", Varying.steady(fall * width)),)
     return Above(title, "crown and crossfall", crown, "crown", line(q, crown).rule, rises)
 
@@ -275,7 +294,8 @@ def rows(q: Engine, street: str) -> Floats:
     for side in SIDES:
         keys.append(np.array(own_range(q, street, side)))
         keys.append(np.array(gaps(q, street, side)).ravel())
-        outermost = max(outermost, side_shape(q, street, side).reach + lane_width(q, street, side))
+        keys.append(course(q, street, side).at)
+        outermost = max(outermost, float(boundary_width(q, street, side).values.max()))
         keys += [kind.stations_on(q, StreetLine(street, "boundary", side)) for kind in kinds()]
     keys += [kind.stations(q, street) for kind in kinds()]
     keys += [np.array([t.chainage for _, t in end_ties(q, street)])]
@@ -306,5 +326,5 @@ def lip_levels(q: Engine, street: str, side: Side, chainages: ArrayLike) -> Floa
     if made.plan.base is chain_of(q, street):
         low, high = made.plan.start, made.plan.end
         return np.where((s >= low - 1e-6) & (s <= high + 1e-6), made.rule.levels(s), np.nan)
-    at = made.plan.base.feet(chain_of(q, street).points_at(s, lip_offset(q, street, side))).chainages
+    at = made.plan.base.feet(chain_of(q, street).points_at(s, lip_offset(q, street, side)(s))).chainages
     return made.rule.levels(at)

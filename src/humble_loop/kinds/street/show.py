@@ -24,6 +24,7 @@ from humble_loop.kinds.street.plan import (
     vips_of,
 )
 from humble_loop.kinds.street.section import gaps, lines_of, own_range
+from humble_loop.kinds.street.section_sheet import section_sheets
 from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.lines.describe import (
     Actions,
@@ -179,8 +180,8 @@ def _vips(q: Engine, street: str) -> list[Row]:
 
 
 def sheets(q: Engine, street: str) -> tuple[Sheet, ...]:
-    """A street's elements, grade line and crossings in rows."""
-    return element_sheet(q, street), grade_sheet(q, street), crossing_sheet(q, street)
+    """A street's elements, grade line, crossings, sections and where these change, in rows."""
+    return element_sheet(q, street), grade_sheet(q, street), crossing_sheet(q, street), *section_sheets(q, street)
 
 
 def add_vip(q: Engine, street: str, chainage: float, level: float) -> Edit:

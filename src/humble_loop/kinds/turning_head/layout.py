@@ -13,8 +13,9 @@ from humble_loop.geometry.arrays import Floats, frozen, unique_chainages
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.kinds.junction.nodes import joint, leg_of
-from humble_loop.kinds.street.plan import StreetLine, chain_of, class_of, drawn_end, is_new, lane_width, name_of
+from humble_loop.kinds.street.plan import StreetLine, chain_of, class_of, drawn_end, end_chainage, is_new, name_of
 from humble_loop.kinds.street.section import SideShape, side_shape, slopes_between
+from humble_loop.kinds.street.side import lip_width
 from humble_loop.kinds.turning_head.model import TurningHead
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line, line_plan, sampled_at
 from humble_loop.lines.quantity import Quantity, amount, elsewhere, percent, summed, times
@@ -22,7 +23,7 @@ from humble_loop.lines.rules import Above, LevelRule, OnGradeLine
 from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
-from humble_loop.site.model import End, Side, other_end, other_side, side_sign
+from humble_loop.site.model import SIDES, End, Side, other_end, other_side, side_sign
 
 # An offset of less than half a millimetre is none: nobody can build it, and tangent points that lie a hair apart
 # would make slivers.
@@ -93,14 +94,18 @@ def outline(q: Engine, street: str, end: End) -> BulbOutline:
     try:
         return bulb_outline(
             approach(q, street, end),
-            lane_width(q, street, own_side(end, "left")),
-            lane_width(q, street, own_side(end, "right")),
+            _lip_width(q, street, end, "left"),
+            _lip_width(q, street, end, "right"),
             head.radius,
             head.return_radius,
             head.offset if abs(head.offset) >= _NO_OFFSET else 0.0,
         )
     except DoesNotFit as error:
         raise Unsolved(name, str(error), "change its radius, return radius or offset") from None
+
+
+def _lip_width(q: Engine, street: str, end: End, seen: Side) -> float:
+    return lip_width(q, street, own_side(end, seen)).one(end_chainage(q, street, end))
 
 
 def leaves_at(q: Engine, street: str, end: End, seen: Side) -> float:
@@ -262,7 +267,7 @@ class HeadShape:
 
 def head_shape(q: Engine, street: str, end: End) -> HeadShape:
     """How the roadside goes round a bulb. Raises Unsolved when its sides have different points."""
-    first, last = (side_shape(q, street, own_side(end, seen)) for seen in ("left", "right"))
+    first, last = (side_shape(q, street, own_side(end, seen), end_chainage(q, street, end)) for seen in SIDES)
     if first.names != last.names:
         raise Unsolved(
             head_name(q, street), "its left and right sections have different points", "use a section with alike sides"
@@ -281,7 +286,7 @@ def corners_on(q: Engine, street: str, side: Side) -> tuple[tuple[float, LineId,
     found: list[tuple[float, LineId, float]] = []
     for end, _ in heads_of(q, street):
         made = q.attempt(outline, street, end)
-        first, last = (side_shape(q, street, s) for s in ("left", "right"))
+        first, last = (side_shape(q, street, s, end_chainage(q, street, end)) for s in SIDES)
         if isinstance(made, Unsolved) or first.names != last.names:
             continue
         seen: Side = "left" if own_side(end, "left") == side else "right"

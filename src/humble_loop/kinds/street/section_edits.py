@@ -1,0 +1,202 @@
+"""Edits of typical sections: pieces from the crown outwards, both sides alike or each for itself.
+
+A section belongs to the site and may be used by several streets: what changes in it changes for all of them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from humble_loop.kinds.street.model import SectionChange, Street
+from humble_loop.site.edits import EditError, changed, free_id, free_name, made, the
+from humble_loop.site.library import Kerb, KerbPart, KerbShape, Part, Piece, SectionSide, Strip, TypicalSection
+from humble_loop.site.model import SIDES, Side, Site, other_side
+
+# What a piece is given when it is added: typical of residential streets.
+TYPICAL: dict[Piece, tuple[float, float]] = {
+    "median": (1.0, 0.0),
+    "lane": (3.2, -0.03),
+    "parking": (2.2, -0.03),
+    "verge": (1.8, 0.02),
+    "path": (1.5, 0.02),
+    "buffer": (0.6, 0.02),
+}
+INSIDE: tuple[Piece, ...] = ("median", "lane", "parking")  # of the lip
+OUTSIDE: tuple[Piece, ...] = ("verge", "path", "buffer")
+
+
+def set_strip(site: Site, section: str, side: Side, index: int, **values: Any) -> Site:
+    """Change the width (m) or grade (outwards, rising positive) of a strip, or what piece it is."""
+    parts = list(_side(site, section, side).parts)
+    old = _at(parts, index)
+    if not isinstance(old, Strip):
+        raise EditError("a kerb's width is its shape's; choose another kerb shape, or change that one")
+    parts[index] = changed(old, **values)
+    return _with_parts(site, section, side, parts)
+
+
+def set_kerb(site: Site, section: str, side: Side, index: int, shape: str) -> Site:
+    """Choose the shape of a kerb."""
+    the(site, KerbShape, shape)
+    parts = list(_side(site, section, side).parts)
+    if not isinstance(_at(parts, index), KerbPart):
+        raise EditError(f"piece {index + 1} is no kerb")
+    parts[index] = made(KerbPart, kerb=shape)
+    return _with_parts(site, section, side, parts)
+
+
+def add_piece(site: Site, section: str, side: Side, after: int, piece: Piece | Kerb) -> Site:
+    """Add a piece outwards of the one at ``after``; -1 puts it at the crown.
+
+    What drives stays within the lip, what does not stays outside of it.
+    """
+    parts = list(_side(site, section, side).parts)
+    lip = _lip(parts)
+    if piece == "kerb":
+        if after < lip:
+            raise EditError("a kerb stands outside of the lip; add it after the strip that ends there")
+        shapes = site.all(KerbShape)
+        last = next((p for p in reversed(parts) if isinstance(p, KerbPart)), None)
+        if not shapes:
+            raise EditError("the site has no kerb shape; add one first")
+        parts.insert(after + 1, made(KerbPart, kerb=last.kerb if last else shapes[0].id))
+        return _with_parts(site, section, side, parts)
+    if piece in INSIDE and after > lip:
+        raise EditError(f"a {piece} lies within the lip; add it after a piece of the carriageway")
+    if piece in OUTSIDE and after < lip:
+        raise EditError(f"a {piece} lies outside of the lip; add it after the strip that ends there")
+    width, grade = TYPICAL[piece]
+    parts.insert(after + 1, made(Strip, to="", piece=piece, width=width, grade=grade))
+    return _with_parts(site, section, side, parts)
+
+
+def remove_piece(site: Site, section: str, side: Side, index: int) -> Site:
+    """Take a piece out; what lies outside of it moves inwards."""
+    parts = list(_side(site, section, side).parts)
+    _at(parts, index)
+    lip = _lip(parts)
+    if lip == 0 and index == 0:
+        raise EditError("a side needs a lane up to its lip; change its width instead")
+    rest = [p for i, p in enumerate(parts) if i != index]
+    if not any(isinstance(p, Strip) for p in rest[lip + (index > lip) :]):
+        raise EditError("a side needs a strip up to its boundary; change its width instead")
+    return _with_parts(site, section, side, rest)
+
+
+def move_piece(site: Site, section: str, side: Side, index: int, by: int) -> Site:
+    """Move a piece inwards (``by`` -1) or outwards (1) past its neighbour, on its own side of the lip."""
+    parts = list(_side(site, section, side).parts)
+    _at(parts, index)
+    to, lip = index + by, _lip(parts)
+    if not 0 <= to < len(parts) or (index <= lip) != (to <= lip):
+        raise EditError("it is the last piece there; the lip and the boundary stay where they are")
+    parts[index], parts[to] = parts[to], parts[index]
+    return _with_parts(site, section, side, parts)
+
+
+def set_batter(site: Site, section: str, side: Side, **slopes: float) -> Site:
+    """Change the slope of a side's batters in cut or fill (rise per metre)."""
+    found = the(site, TypicalSection, section)
+    return _with_side(site, found, side, changed(found.side(side), **slopes))
+
+
+def set_apart(site: Site, section: str, apart: bool, like: Side = "left") -> Site:
+    """Let both sides be alike, as the side ``like`` is now, or each for itself."""
+    found = the(site, TypicalSection, section)
+    fresh = {} if apart else {str(other_side(like)): found.side(like)}
+    return site.put(changed(found, apart=apart, **fresh))
+
+
+def own_section(site: Site, street: str, section: str) -> Site:
+    """Give a street a copy of one of its sections, named after it, in the place of that one."""
+    s = the(site, Street, street)
+    name = free_name(site, TypicalSection, f"{s.name} section")
+    copy = changed(the(site, TypicalSection, section), id=free_id(site, TypicalSection, name), name=name)
+    changes = tuple(changed(c, section=copy.id) if c.section == section else c for c in s.changes)
+    first = copy.id if s.section == section else s.section
+    return site.put(copy).put(changed(s, section=first, changes=changes))
+
+
+def add_change(site: Site, street: str, chainage: float) -> Site:
+    """Let a street's section change at a chainage: to a copy of what it has there, to be changed then."""
+    s = the(site, Street, street)
+    before = [c for c in s.changes if c.chainage < chainage]
+    here = before[-1].section if before else s.section
+    name = free_name(site, TypicalSection, f"{s.name} from {chainage:.0f}")
+    copy = changed(the(site, TypicalSection, here), id=free_id(site, TypicalSection, name), name=name)
+    fresh = made(SectionChange, chainage=chainage, section=copy.id)
+    return site.put(copy).put(_with_changes(s, [*s.changes, fresh]))
+
+
+def set_change(site: Site, street: str, index: int, **values: Any) -> Site:
+    """Change where a section changes (``chainage``), over what length (``taper``) or to which ``section``."""
+    s = the(site, Street, street)
+    if "section" in values:
+        the(site, TypicalSection, values["section"])
+    changes = list(s.changes)
+    changes[_within(changes, index)] = changed(changes[index], **values)
+    return site.put(_with_changes(s, changes))
+
+
+def remove_change(site: Site, street: str, index: int) -> Site:
+    """Take a change of section away: the one before holds on."""
+    s = the(site, Street, street)
+    _within(s.changes, index)
+    return site.put(_with_changes(s, [c for k, c in enumerate(s.changes) if k != index]))
+
+
+def _within(changes: Sequence[SectionChange], index: int) -> int:
+    if not 0 <= index < len(changes):
+        raise EditError(f"there is no change of section {index + 1}")
+    return index
+
+
+def _with_changes(street: Street, changes: Sequence[SectionChange]) -> Street:
+    return changed(street, changes=tuple(sorted(changes, key=lambda c: c.chainage)))
+
+
+def _side(site: Site, section: str, side: Side) -> SectionSide:
+    return the(site, TypicalSection, section).side(side)
+
+
+def _at(parts: Sequence[Part], index: int) -> Part:
+    if not 0 <= index < len(parts):
+        raise EditError(f"a side of that section has no piece {index + 1}")
+    return parts[index]
+
+
+def _lip(parts: Sequence[Part]) -> int:
+    return next(i for i, p in enumerate(parts) if isinstance(p, Strip) and p.to == "lip")
+
+
+def _with_parts(site: Site, section: str, side: Side, parts: Sequence[Part]) -> Site:
+    found = the(site, TypicalSection, section)
+    old = found.side(side)
+    inside = sum(isinstance(p, Strip) and p.piece in INSIDE for p in parts)
+    return _with_side(site, found, side, changed(old, parts=_named(parts, inside - 1)))
+
+
+def _with_side(site: Site, section: TypicalSection, side: Side, fresh: SectionSide) -> Site:
+    sides = dict.fromkeys(SIDES if section.linked else (side,), fresh)
+    return site.put(changed(section, **{str(k): v for k, v in sides.items()}))
+
+
+def _named(parts: Sequence[Part], lip: int) -> tuple[Part, ...]:
+    """Strips with their outer ends named by what they are and what follows."""
+    found: list[Part] = []
+    for i, p in enumerate(parts):
+        after = parts[i + 1] if i + 1 < len(parts) else None
+        if isinstance(p, Strip):
+            to = f"{p.piece} edge"
+            if i == lip:
+                to = "lip"
+            elif after is None:
+                to = "boundary"
+            elif p.piece == "path":
+                to = "path back"
+            elif isinstance(after, Strip) and after.piece == "path":
+                to = "path front"
+            p = changed(p, to=to)
+        found.append(p)
+    return tuple(found)

@@ -1,0 +1,200 @@
+"""A street's typical sections piece by piece, as rows beside the plan, and where they change along it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.geometry.arrays import Floats
+from humble_loop.kinds.street import section_edits as edits
+from humble_loop.kinds.street.model import SectionChange
+from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of, street_ids
+from humble_loop.kinds.street.side import drawn_side, points_of, sections_along
+from humble_loop.lines.describe import Choice, Fact, Sheet, SheetRow, joined_up
+from humble_loop.lines.line import line_plan
+from humble_loop.site import parts
+from humble_loop.site.edits import Edit
+from humble_loop.site.library import KerbShape, Part, Strip, TypicalSection
+from humble_loop.site.model import SIDES, Side, side_sign
+
+_COLUMNS = ("side", "piece", "width", "fall", "out to", "level", "ends at")
+_CHANGES = ("from", "over", "section")
+_SAG = 0.05  # metres between what is lit up and the line
+
+
+def section_sheets(q: Engine, street: str) -> tuple[Sheet, ...]:
+    """The pieces of each section that a street has along it, from the crown outwards, and where it changes."""
+    if not is_new(q, street):
+        words = "An existing street's levels are the ground's: it has no section"
+        return (Sheet("Section", StreetLine(street), _COLUMNS, (), words),)
+    found: list[Sheet] = []
+    shown: set[str] = set()
+    for change, section in sections_along(q, street):
+        if section.id not in shown:
+            shown.add(section.id)
+            title = "Section" if change is None else f"Section from {change.chainage:.0f}"
+            found.append(_section_sheet(q, street, title, section))
+    return (*found, _change_sheet(q, street))
+
+
+def _section_sheet(q: Engine, street: str, title: str, section: TypicalSection) -> Sheet:
+    sides: tuple[Side, ...] = ("left",) if section.linked else SIDES
+    rows = [row for side in sides for row in _rows(q, street, side, section)]
+    others = [name_of(q, s) for s in street_ids(q) if s != street and uses(q, s, section.id)]
+    note = f"{section.name}, used here only"
+    if others:
+        told = ", ".join(others[:2]) + (f" and {len(others) - 2} more" if len(others) > 2 else "")
+        note = f"{section.name}, used by {told} too: what changes here changes there"
+    whole: list[tuple[str, Edit]] = []
+    if section.linked:
+        whole.append(("Sides apart", lambda s: edits.set_apart(s, section.id, True)))
+    else:
+        like = drawn_side(q, street, "left")
+        whole.append(("Right as left", lambda s: edits.set_apart(s, section.id, False, like)))
+    if others:
+        whole.append((f"Own copy for {name_of(q, street)}", lambda s: edits.own_section(s, street, section.id)))
+    return Sheet(title, StreetLine(street), _COLUMNS, tuple(rows), note, tuple(whole))
+
+
+def uses(q: Engine, street: str, section: str) -> bool:
+    """Whether a new street has a section anywhere along it."""
+    frame = frame_of(q, street)
+    return frame.kind == "new" and (frame.section == section or any(c.section == section for c in frame.changes))
+
+
+def _rows(q: Engine, street: str, side: Side, section: TypicalSection) -> list[SheetRow]:
+    drawn = drawn_side(q, street, side)
+    made = section.side(drawn)
+    points = points_of(q, made)
+    out, up = points.out, points.rise
+    words = "both" if section.linked else side
+    lit: tuple[Side, ...] = SIDES if section.linked else (side,)
+    rows, k = [], 0
+    for i, p in enumerate(made.parts):
+        last = k + (1 if isinstance(p, Strip) else len(parts.kerb_shape(q, p.kerb).points))
+        width: Fact
+        fall: Fact | None = None
+        if isinstance(p, Strip):
+            width = Fact("width", "size", p.width, "set", _strip(section.id, drawn, i, "width"))
+            fall = Fact("fall", "grade", p.grade, "set", _strip(section.id, drawn, i, "grade"))
+            piece = _choice_of_piece(section.id, drawn, i, p)
+        else:
+            width = Fact("width", "size", float(out[last] - out[k]))
+            piece = _choice_of_kerb(q, section.id, drawn, i, p.kerb)
+        cells = (
+            Fact("side", "text", words),
+            piece,
+            width,
+            fall,
+            Fact("out to", "length", float(out[last])),
+            Fact("level", "level", float(up[last])),
+            Fact("ends at", "text", points.names[last]),
+        )
+        ends = sorted(-side_sign(side) * float(v) for v in (out[k], out[last]))
+        rows.append(
+            SheetRow(
+                cells,
+                (0.0, 0.0),
+                _lit(q, street, (points.names[k], points.names[last]), lit),
+                held=("piece", street, side, i),
+                actions=piece_actions(section.id, drawn, i, p),
+                across=(ends[0], ends[1]),
+            )
+        )
+        k = last
+    for label, key, value in (
+        ("batter in cut", "cut_slope", made.cut_slope),
+        ("batter in fill", "fill_slope", -made.fill_slope),
+    ):
+        slope = Fact("fall", "grade", value, "set", _batter(section.id, drawn, key))
+        first = (Fact("side", "text", words), Fact("piece", "text", label), None)
+        rows.append(SheetRow((*first, slope, None, None, None), (0.0, 0.0), np.empty((0, 2))))
+    return rows
+
+
+def _strip(section: str, side: Side, i: int, key: str) -> Callable[[Any], Edit]:
+    return lambda value: lambda s: edits.set_strip(s, section, side, i, **{key: value})
+
+
+def _batter(section: str, side: Side, key: str) -> Callable[[Any], Edit]:
+    # A slope is a rise per metre whatever sign it is given: 1:2 in cut goes up, in fill down.
+    return lambda value: lambda s: edits.set_batter(s, section, side, **{key: abs(value)})
+
+
+def _choice_of_piece(section: str, side: Side, i: int, p: Strip) -> Choice:
+    options = edits.INSIDE if p.piece in edits.INSIDE else edits.OUTSIDE
+    edit = lambda v: lambda s: edits.set_strip(s, section, side, i, piece=v)  # noqa: E731
+    return Choice("piece", tuple((o, o) for o in options), p.piece, edit)
+
+
+def _choice_of_kerb(q: Engine, section: str, side: Side, i: int, kerb: str) -> Choice:
+    shapes = tuple((k, parts.one(q, KerbShape, k).name) for k in parts.ids(q, KerbShape))
+    return Choice("piece", shapes, kerb, lambda v: lambda s: edits.set_kerb(s, section, side, i, v))
+
+
+def piece_actions(section: str, side: Side, i: int, p: Part) -> tuple[tuple[str, Edit], ...]:
+    """What can be done with a piece: others after it, its place, and its end."""
+    inside = isinstance(p, Strip) and p.piece in edits.INSIDE
+    to_lip = isinstance(p, Strip) and p.to == "lip"
+    add = (*(edits.INSIDE if inside else ()), *((*edits.OUTSIDE, "kerb") if not inside or to_lip else ()))
+    found: list[tuple[str, Edit]] = [(f"Add {piece}", _adding(section, side, i, piece)) for piece in add]
+    found += [
+        ("Inwards", lambda s: edits.move_piece(s, section, side, i, -1)),
+        ("Outwards", lambda s: edits.move_piece(s, section, side, i, 1)),
+        ("Remove", lambda s: edits.remove_piece(s, section, side, i)),
+    ]
+    return tuple(found)
+
+
+def _adding(section: str, side: Side, i: int, piece: Any) -> Edit:
+    return lambda s: edits.add_piece(s, section, side, i, piece)
+
+
+def _lit(q: Engine, street: str, names: tuple[str, str], sides: tuple[Side, ...]) -> Floats:
+    """Both lines between which a piece lies, in plan."""
+    runs: list[Floats] = []
+    for side in sides:
+        for name in names:
+            id = StreetLine(street) if name == "crown" else StreetLine(street, name, side)
+            plan = q.attempt(line_plan, id)
+            if not isinstance(plan, Unsolved):
+                runs += [plan.points(s) for s in plan.runs(_SAG)]
+    return joined_up(runs)
+
+
+# Changes along the street
+
+
+def _change_sheet(q: Engine, street: str) -> Sheet:
+    """Where the section changes: from which chainage, over what length, to which."""
+    sections = tuple((i, parts.one(q, TypicalSection, i).name) for i in parts.ids(q, TypicalSection))
+    changes, total = frame_of(q, street).changes, chain_of(q, street).total
+    rows = [_change_row(q, street, k, c, sections) for k, c in enumerate(changes)]
+    last = max((c.chainage + c.taper for c in changes), default=0.0)
+    at = round(0.5 * (last + total))
+    add: tuple[tuple[str, Edit], ...] = ((f"Change at {at}", lambda s: edits.add_change(s, street, float(at))),)
+    note = (
+        "" if rows else "The section is the same all along; where it is to change, add a change and type its chainage"
+    )
+    return Sheet("Changes", StreetLine(street), _CHANGES, tuple(rows), note, add)
+
+
+def _change_row(
+    q: Engine, street: str, k: int, change: SectionChange, sections: tuple[tuple[str, str], ...]
+) -> SheetRow:
+    def to(key: str) -> Callable[[Any], Edit]:
+        return lambda value: lambda s: edits.set_change(s, street, k, **{key: value})
+
+    chain = chain_of(q, street)
+    begin, end = (float(np.clip(v, 0.0, chain.total)) for v in (change.chainage, change.chainage + change.taper))
+    cells = (
+        Fact("from", "chainage", change.chainage, "set", to("chainage")),
+        Fact("over", "size", change.taper, "set", to("taper")),
+        Choice("section", sections, change.section, to("section")),
+    )
+    points = chain.points_at(np.linspace(begin, end, 20)) if end > begin else np.empty((0, 2))
+    remove: tuple[tuple[str, Edit], ...] = (("Remove", lambda s: edits.remove_change(s, street, k)),)
+    return SheetRow(cells, (begin, end), points, actions=remove)

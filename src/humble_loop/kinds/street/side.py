@@ -1,0 +1,194 @@
+"""A side of a street all along it: which points it has from the crown outwards, and where the typical sections put them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from difflib import SequenceMatcher
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, query
+from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.kinds.street.model import SectionChange
+from humble_loop.kinds.street.plan import frame_of, section_of
+from humble_loop.lines.varying import Varying
+from humble_loop.site import parts
+from humble_loop.site.library import SectionSide, Strip, TypicalSection
+from humble_loop.site.model import Side, other_side, side_sign
+
+_ROLES = {"lane": "carriageway", "buffer": "verge"}  # of the surface, where a piece has none of its own
+
+
+@dataclass(frozen=True)
+class SidePoints:
+    """The points of a section side from the crown outwards: names (k,), and of the piece that ends at each its width (m),
+    its rise (m) and the role of its surface; the crown's own are nothing. ``lip`` is the lip's place among them.
+    """
+
+    names: tuple[str, ...]
+    widths: tuple[float, ...]
+    rises: tuple[float, ...]
+    roles: tuple[str, ...]
+    lip: int
+
+    @property
+    def out(self) -> Floats:
+        """Metres from the crown (k,)."""
+        return np.cumsum(self.widths)
+
+    @property
+    def rise(self) -> Floats:
+        """Metres above the crown (k,), as designed."""
+        return np.cumsum(self.rises)
+
+
+@dataclass(frozen=True)
+class SideCourse:
+    """A side along a street. At chainages ``at`` (m,) its points lie ``widths`` (m, k) metres beyond one another, each
+    ``rises`` (m, k) above the one before; between these chainages they are on straight lines, and beyond them stay.
+
+    A point that the section does not have somewhere lies on the one before it there. ``slopes`` (m, 2) are those of
+    batters in cut and fill.
+    """
+
+    names: tuple[str, ...]
+    roles: tuple[str, ...]
+    lip: int
+    at: Floats
+    widths: Floats
+    rises: Floats
+    slopes: Floats
+
+    def width(self, k: int) -> Varying:
+        """The width of the piece that ends at point ``k``."""
+        return Varying.of(self.at, self.widths[:, k])
+
+    def rise(self, k: int) -> Varying:
+        """The rise of the piece that ends at point ``k``."""
+        return Varying.of(self.at, self.rises[:, k])
+
+    def out(self, k: int) -> Varying:
+        """How far point ``k`` lies from the crown."""
+        return Varying.of(self.at, self.widths[:, : k + 1].sum(axis=1))
+
+    def grade(self, k: int) -> Varying:
+        """The grade outwards of the piece that ends at point ``k``; where it has no width, that of where it has some."""
+        width, rise = self.widths[:, k], self.rises[:, k]
+        there = width > 0
+        if not there.any():
+            return Varying.steady(0.0)
+        return Varying.of(self.at, np.interp(self.at, self.at[there], rise[there] / width[there]))
+
+
+def points_of(q: Engine, side: SectionSide) -> SidePoints:
+    """The points of a section side. Where two would have one name the outer is numbered."""
+    names, widths, rises, roles = ["crown"], [0.0], [0.0], [""]
+
+    def add(name: str, width: float, rise: float, role: str) -> None:
+        again = sum(n == name or (n.startswith(f"{name} ") and n[len(name) + 1 :].isdigit()) for n in names)
+        names.append(f"{name} {again + 1}" if again else name)
+        widths.append(width)
+        rises.append(rise)
+        roles.append(role)
+
+    for p in side.parts:
+        if isinstance(p, Strip):
+            add(p.to, p.width, p.width * p.grade, _ROLES.get(p.piece, p.piece))
+            continue
+        before = (0.0, 0.0)
+        for k in parts.kerb_shape(q, p.kerb).points:
+            add(k.point, (k.out - before[0]) / 1000.0, (k.up - before[1]) / 1000.0, "kerb")
+            before = (k.out, k.up)
+    return SidePoints(tuple(names), tuple(widths), tuple(rises), tuple(roles), names.index("lip"))
+
+
+def drawn_side(q: Engine, street: str, side: Side) -> Side:
+    """The side of its sections that lies on a side of a street as it runs now: reversing it turns nothing over."""
+    return other_side(side) if frame_of(q, street).turned else side
+
+
+def sections_along(q: Engine, street: str) -> tuple[tuple[SectionChange | None, TypicalSection], ...]:
+    """A street's typical sections in order, each with the change that brings it; the first is there from the beginning."""
+    found: list[tuple[SectionChange | None, TypicalSection]] = [(None, section_of(q, street))]
+    found += [(c, parts.one(q, TypicalSection, c.section)) for c in frame_of(q, street).changes]
+    return tuple(found)
+
+
+@query
+def course(q: Engine, street: str, side: Side) -> SideCourse:
+    """A side of a street all along it."""
+    along = sections_along(q, street)
+    sides = [section.side(drawn_side(q, street, side)) for _, section in along]
+    made = [points_of(q, s) for s in sides]
+    names, own = made[0].names, [made[0].names]  # the names that the points of each section have among all
+    for p in made[1:]:
+        names, mine = _merged(names, p.names)
+        own.append(mine)
+    roles = tuple(next(p.roles[mine.index(n)] for p, mine in zip(made, own) if n in mine) for n in names)
+    widths, rises = (
+        [[values[mine.index(n)] if n in mine else 0.0 for n in names] for mine, values in zip(own, of_all)]
+        for of_all in ([p.widths for p in made], [p.rises for p in made])
+    )
+    at, which = stations([c for c, _ in along if c is not None])
+    slopes = [(s.cut_slope, s.fill_slope) for s in sides]
+    lip = names.index("lip")
+    return SideCourse(
+        names, roles, lip, frozen(at), *(frozen(np.array(v, dtype=np.float64)[which]) for v in (widths, rises, slopes))
+    )
+
+
+def lip_width(q: Engine, street: str, side: Side) -> Varying:
+    """Metres from the crown to the lip."""
+    made = course(q, street, side)
+    return made.out(made.lip)
+
+
+def lip_offset(q: Engine, street: str, side: Side) -> Varying:
+    """Where the lip lies from the centreline, left positive, in metres."""
+    return lip_width(q, street, side).times(side_sign(side))
+
+
+def boundary_width(q: Engine, street: str, side: Side) -> Varying:
+    """Metres from the crown to the boundary."""
+    made = course(q, street, side)
+    return made.out(len(made.names) - 1)
+
+
+def stations(changes: Sequence[SectionChange]) -> tuple[list[float], list[int]]:
+    """Chainages at which a section still holds or holds from there, and which: 0 is the first, k that of change k - 1.
+
+    A taper ends at the next change at the latest.
+    """
+    at, which = [0.0], [0]
+    for k, c in enumerate(changes):
+        following = changes[k + 1].chainage if k + 1 < len(changes) else np.inf
+        at += [c.chainage, min(c.chainage + c.taper, following)]
+        which += [k, k + 1]
+    return (at[1:], which[1:]) if changes else (at, which)
+
+
+def _merged(first: tuple[str, ...], second: tuple[str, ...]) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """All points of two sides from the crown outwards, and what the second's are called among them.
+
+    Points of one name are one point, as far as that keeps the order of both; the lip always is one.
+    """
+    found: list[str] = []
+    own: list[str] = []
+    for a, b in zip(_at_lip(first), _at_lip(second), strict=True):
+        for what, i, j, k, m in SequenceMatcher(None, a, b, autojunk=False).get_opcodes():
+            found += a[i:j]
+            if what == "equal":
+                own += b[k:m]
+                continue
+            for name in b[k:m]:
+                taken = {*first, *found}
+                free = next(n for n in (name, *(f"{name} {x}" for x in range(2, len(taken) + 3))) if n not in taken)
+                found.append(free)
+                own.append(free)
+    return tuple(found), tuple(own)
+
+
+def _at_lip(names: tuple[str, ...]) -> tuple[tuple[str, ...], ...]:
+    lip = names.index("lip")
+    return names[:lip], names[lip : lip + 1], names[lip + 1 :]
