@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from humble_loop.geometry.arrays import bearing_of, unique_chainages
-from humble_loop.geometry.bends import BendInput, chain_from_bends, tangent_lengths
+from humble_loop.geometry.bends import BendInput, chain_from_bends, lay_bends, tangent_lengths
 from humble_loop.geometry.chain import Chain, Element
 from tests.conftest import examples, reference
 
@@ -140,3 +140,20 @@ def test_bearings_run_clockwise_from_north_and_stay_below_360():
 def test_unique_chainages_keeps_the_first_group_where_two_are_near():
     merged = unique_chainages([5.0000001], [0.0, 5.0, 10.0], low=0.0, high=10.0, gap=1e-3)
     assert list(merged) == [0.0, 5.0000001, 10.0]
+
+
+@pytest.mark.parametrize("extend", [False, True])
+def test_feet_of_many_points_on_a_long_line_are_those_of_each_alone(extend):
+    """Where there are many, most elements are left out; none that holds a foot may be."""
+    rng = np.random.default_rng(3)
+    corners = np.cumsum(rng.normal(0.0, 60.0, (300, 2)), axis=0) + [312_408.0, 6_251_977.0]
+    bends = [BendInput(e, n, 12.0, 4.0 * (k % 3 == 0), 4.0 * (k % 3 == 0)) for k, (e, n) in enumerate(corners.tolist())]
+    chain = lay_bends(bends).chain
+    points = rng.uniform(corners.min(axis=0) - 300.0, corners.max(axis=0) + 300.0, (150, 2))
+    points[:50] = chain.points_at(rng.uniform(0.0, chain.total, 50), rng.uniform(-5.0, 5.0, 50))
+    assert len(points) * len(chain.length) > 20_000
+    together = chain.feet(points, extend=extend)
+    for k in range(0, 150, 7):
+        alone = chain.feet(points[k], extend=extend)
+        for one, all_of_them in zip(alone, together):
+            assert one[0] == all_of_them[k]

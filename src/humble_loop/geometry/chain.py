@@ -16,6 +16,8 @@ from humble_loop.geometry.arrays import Floats, Ints, clipped, frozen, left_norm
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(24)
 _NODES, _WEIGHTS = 0.5 * (_NODES + 1.0), 0.5 * _WEIGHTS
 
+_MOST_PAIRS = 20_000  # of points and elements that are looked at all at once
+_TOGETHER = 64  # points that are looked at together where there are more pairs
 _FLAT = 1e-12  # curvature (1/m) below which an arc is a straight to every digit that counts
 STRAIGHT, ARC, TRANSITION = "straight", "arc", "transition"
 
@@ -166,6 +168,27 @@ class Chain:
         or an end instead of a perpendicular foot.
         """
         p = np.atleast_2d(np.asarray(points, dtype=np.float64))[:, :2]
+        if len(p) * len(self.length) <= _MOST_PAIRS or len(p) == 0:
+            return self._feet_of(p, extend)
+        pieces = [self._feet_near(piece, extend) for piece in np.array_split(p, -(-len(p) // _TOGETHER))]
+        return Feet(*(np.concatenate(column) for column in zip(*pieces)))
+
+    def _feet_near(self, p: Floats, extend: bool) -> Feet:
+        """Feet of a few points on a line of many elements: only those are looked at that may hold the nearest place.
+
+        A place of an element is no nearer than its start is less its length; the nearest is no farther than any start.
+        """
+        to_start = np.hypot(p[:, 0, None] - self.xy[:, 0], p[:, 1, None] - self.xy[:, 1])
+        may = (to_start - self.length <= to_start.min(axis=1, keepdims=True) + 1e-9).any(axis=0)
+        if extend:
+            may[[0, -1]] = True
+        i = np.flatnonzero(may)
+        some = Chain(
+            self.xy[i], self.heading[i], self.length[i], self.k0[i], self.k1[i], np.append(self.starts[i], self.total)
+        )
+        return some._feet_of(p, extend)
+
+    def _feet_of(self, p: Floats, extend: bool) -> Feet:
         t = self._plain_feet(p)
         for j in np.flatnonzero(self.k0 != self.k1):
             t[:, j] = self._clothoid_foot(int(j), p)

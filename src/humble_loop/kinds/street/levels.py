@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import unique_chainages
 from humble_loop.geometry.gradeline import Profile
@@ -152,11 +153,9 @@ def _proposed(q: Engine, street: str, ties: dict[End, EndTie]) -> GradeLine:
             "there is no ground under it to propose a grade line from",
             "move it onto the ground, or set its VIPs",
         )
-    s = unique_chainages([begin, finish], ground.chainages[on], low=begin, high=finish, gap=0.05)
-    z = np.interp(s, ground.chainages[on], ground.levels[on])
     start = float(ties["start"].level.value[0]) if "start" in ties else None
     end = float(ties["end"].level.value[0]) if "end" in ties else None
-    corners, levels = _few_straights(s, z, rules, start, end, finish - begin)
+    corners, levels = _fitting(q, street, begin, finish, start, end).result(q)
     curves = _proposed_curves(corners, levels, rules)
     states: list[State] = ["proposed"] * len(corners)
     vips = [
@@ -169,9 +168,21 @@ def _proposed(q: Engine, street: str, ties: dict[End, EndTie]) -> GradeLine:
     return _assembled([float(c) for c in corners], [float(c) for c in curves], states, [-1] * len(vips), vips)
 
 
+@query
+def _fitting(
+    q: Engine, street: str, begin: float, finish: float, start: float | None, end: float | None
+) -> InPieces[tuple[np.ndarray, np.ndarray]]:
+    """The straights that follow the ground from one chainage to another, from and to levels where these are held."""
+    ground = ground_along(q, street)
+    on = np.isfinite(ground.levels)
+    s = unique_chainages([begin, finish], ground.chainages[on], low=begin, high=finish, gap=0.05)
+    z = np.interp(s, ground.chainages[on], ground.levels[on])
+    return InPieces(_few_straights(s, z, class_of(q, street), start, end, finish - begin))
+
+
 def _few_straights(
     s: np.ndarray, z: np.ndarray, rules: StreetClass, start: float | None, end: float | None, length: float
-) -> tuple[np.ndarray, np.ndarray]:
+) -> Pieces[tuple[np.ndarray, np.ndarray]]:
     """The fewest straights within the class's tolerances; where there are none, within as little more as it takes."""
     least, most = rules.least_grade, 0.9 * rules.most_grade
     for widen in (1.0, 1.25, 1.6, 2.0, 2.5, 3.2, 4.0, 5.0, 6.5, 8.0):
@@ -181,6 +192,7 @@ def _few_straights(
         )
         if made is not None:
             return made
+        yield
     # Grades and levels contradict each other: the grades hold, and how far it leaves the ground is a finding.
     corners, levels = straights_in_tube(s, low, high, start=start, least=least, most=most, shortest=_SHORTEST)
     if end is not None:
