@@ -14,7 +14,8 @@ from pathlib import Path
 from types import TracebackType
 
 from platformdirs import user_state_path
-from PySide6.QtCore import QSocketNotifier
+from PySide6.QtCore import QPointF, QSocketNotifier
+from PySide6.QtGui import QEnterEvent
 from PySide6.QtWidgets import QApplication
 
 from humble_loop import faults
@@ -29,8 +30,10 @@ from humble_loop.formats.errors import FormatError
 from humble_loop.formats.recovery import lost_sessions
 from humble_loop.formats.site_file import load_site
 from humble_loop.kinds.lot.layout import lots_on
+from humble_loop.kinds.street.section_edits import add_change, add_piece
 from humble_loop.lines.line import ThingId
 from humble_loop.site.libraries import new_site
+from humble_loop.site.library import TypicalSection
 from humble_loop.site.model import Site
 
 VIEWS = (
@@ -40,6 +43,7 @@ VIEWS = (
     "bulb",
     "long-section",
     "elements",
+    "section",
     "lots",
     "findings",
     "trail",
@@ -225,6 +229,24 @@ def _elements(window: MainWindow) -> None:
     window.sheets.view.setCurrentIndex(window.sheets.model.index(3, 0))
 
 
+def _section(window: MainWindow) -> None:
+    """Ember Loop's section piece by piece, with a parking lane from half way on, as the hand finds it."""
+    session = window.session
+    session.do("Change the section", lambda s: add_change(s, "ember-loop", 140.0))
+    fresh = session.site.all(TypicalSection)[-1].id
+    session.do("Add parking", lambda s: add_piece(s, fresh, "left", 0, "parking"))
+    window.stage_row.choose(3)
+    session.choose(ThingId("street", "ember-loop"))
+    window.show_sheet("Section from 140")
+    _look_at(window, 4052.0, 8222.0, 120.0)
+    window.long_section.point_station(180.0)
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    settle(app, window)
+    window.sheets.view.setCurrentIndex(window.sheets.model.index(1, 0))
+    window.cross_section.enterEvent(QEnterEvent(QPointF(), QPointF(), QPointF()))
+
+
 def _lots(window: MainWindow) -> None:
     window.stage_row.choose(6)
     named = {f.name: f.id for f in lots_on(window.session.engine, "ember-loop")}
@@ -277,6 +299,7 @@ POSES: dict[str, Callable[[MainWindow], object]] = {
     "bulb": _bulb,
     "long-section": _long_section,
     "elements": _elements,
+    "section": _section,
     "lots": _lots,
     "findings": lambda w: w.stage_row.choose(7),
     "trail": _trail,

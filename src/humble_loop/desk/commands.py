@@ -15,6 +15,7 @@ from humble_loop.formats.quantities import NotAQuantity, parse_chainage, show_ch
 from humble_loop.kinds.lot.kind import line_with_lots
 from humble_loop.kinds.street.edits import set_vips
 from humble_loop.kinds.street.plan import StreetLine, chain_of, drawn_end, name_of, vips_of
+from humble_loop.kinds.street.section_edits import add_change
 from humble_loop.kinds.street.show import keep, removal
 from humble_loop.kinds.turning_head.model import set_head
 from humble_loop.lines.line import ThingId
@@ -48,12 +49,14 @@ def make_commands(w: MainWindow) -> list[Command]:
         Command("Set the proposed grade line", "levels", on.keep_levels, "", ("Levels",)),
         Command("Propose the grade line again", "ground", on.propose_levels, "", ("Levels",)),
         Command("Remove the VIP or bend", "bend", on.remove_held, "Del", ("Streets", "Levels")),
+        Command("Section piece by piece", "elements", on.show_section, "", ("Sections",)),
+        Command("Change the section here", "section", on.change_section, "", ("Sections",)),
         Command("Section before", "back", w.stepping.previous, "PgUp", ("Sections",)),
         Command("Next section", "forward", w.stepping.next, "PgDown", ("Sections",)),
         Command("Play along the street", "play", w.stepping.play, "P", ("Sections",)),
         Command("Add lots", "lot", on.add_lots, "", ("Lots", "Streets")),
         Command("Flow arrows", "batter", w.toggle_flow, "F", ("Junctions", "Turning heads", "Sections")),
-        Command("Elements and levels", "elements", w.toggle_sheets, "Ctrl+2", ("Streets", "Levels")),
+        Command("Elements, levels, sections", "elements", w.toggle_sheets, "Ctrl+2", ("Streets", "Levels")),
         Command("Tables", "table", w.open_tables, "Ctrl+T", ("Hand-over", "Lots", "Findings")),
         Command("Export", "handover", files.ask_export, "Ctrl+E", ("Hand-over",)),
         Command("3D view", "solid", w.toggle_solid, "Ctrl+3", plan_stages),
@@ -116,6 +119,22 @@ class StreetCommands:
             self._w.say("Take a VIP in the long section or a bend in the plan first: click it")
         elif session.do("Remove the VIP" if session.chosen.held[0] == "vip" else "Remove the bend", edit):
             session.choose(session.chosen.thing)
+
+    def show_section(self) -> None:
+        """Show the pieces of the chosen street's section in rows beside the plan."""
+        if self._street():
+            self._w.show_sheet("Section")
+
+    def change_section(self) -> None:
+        """Let the chosen street's section become another from the section cursor on, and show where it changes."""
+        if street := self._street():
+            session = self._w.session
+            station = session.station
+            here = station is not None and getattr(station.line, "street", "") == street
+            total = chain_of(session.engine, street).total
+            at = float(round(station.chainage if here and station else 0.5 * total))
+            if session.do("Change the section", lambda s: add_change(s, street, at)):
+                self._w.show_sheet("Changes")
 
     def add_lots(self) -> None:
         """Put lots along the chosen street."""

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QMouseEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QContextMenuEvent, QEnterEvent, QMouseEvent
+from PySide6.QtWidgets import QMenu, QWidget
 
 from humble_loop.desk.drawing import CrossView, cross_view
 from humble_loop.desk.follower import Follower, InTime
@@ -19,12 +21,16 @@ from humble_loop.desk.view import DrawingView
 from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import show_chainage, show_grade, show_length
 from humble_loop.kinds.street.plan import centreline
-from humble_loop.lines.describe import Place
+from humble_loop.lines.describe import Handle, Place
+from humble_loop.lines.line import ThingId
+from humble_loop.lines.standing import kind_of
+from humble_loop.site.edits import Edit
 
 STRETCHES = (1.0, 2.0, 5.0, 10.0)
 _USUAL = 5.0  # levels are drawn this much larger than distances, so that a crossfall can be seen, if there is room
 _AFTER = 15  # milliseconds after the cursor has moved
 _LEAST_FALL = 0.3  # metres: a leg shorter than this is a kerb's, and has no fall to tell
+_APART = 13.0  # pixels between handles
 _RANKS = {"crown": 0, "lip": 1, "boundary": 1, "toe": 2, "edge": 2}
 
 
@@ -40,6 +46,8 @@ class CrossSection(DrawingView):
         self._between, self.band = PolygonLayer(1), SectionBand()
         self.add_layer(self._between)
         self.add_layer(self.band)
+        self._shown_at = 0.0
+        self._at_hand = False  # handles are shown while the mouse is here
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(self.refresh)
@@ -47,8 +55,8 @@ class CrossSection(DrawingView):
         self._by_hand = False
         self._made: CrossView | None = None
         # It may need batters, or a cut through the whole surface, so it follows a drag at a slower pace.
-        self.in_time = InTime(session, self._refresh, self)
-        self._follower = Follower(session, self.refresh, self, lambda: False, apart=0.5)
+        self.in_time = InTime(session, self._refresh, self, lambda: self.dragging.active)
+        self._follower = Follower(session, self.refresh, self, lambda: self.dragging.active, apart=0.5)
         session.chosen_changed.connect(lambda: self._soon.start(0))  # after what was clicked is lit
         self.plotItem.vb.sigResized.connect(lambda: self._scale())
         session.cursor_moved.connect(self._on_cursor)
@@ -76,6 +84,7 @@ class CrossSection(DrawingView):
             self._design.setData([], [])
             self._between.show_shapes([])
             self.band.show_figures((), (), (), "choose a street to see its cross section")
+            self.handles.show_handles([])
             return
         s = self._chainage(line.chain.total)
         if self.session.dragging:
@@ -83,7 +92,7 @@ class CrossSection(DrawingView):
         self._show(street, s, cross_view(q, street, s))
 
     def _show(self, street: str, s: float, made: CrossView) -> None:
-        self._made = made
+        self._made, self._shown_at = made, s
         self._ground.setData(made.ground[:, 0], made.ground[:, 1])
         self._design.setData(made.design[:, 0], made.design[:, 1])
         # Another place is shown at its own scale; nothing rescales while a street that is shown is dragged.
@@ -95,6 +104,62 @@ class CrossSection(DrawingView):
             self._scale()
         self._show_fill(made.design, made.ground)
         self._show_figures(made)
+        self._show_handles(street, s, made)
+
+    def _show_handles(self, street: str, s: float, made: CrossView) -> None:
+        """Handles of the typical section, where it is what is shown, while the hand is here or drags one."""
+        own = "crown" in made.names and "lip" in made.names
+        wanted = own and (self._at_hand or self.dragging.active)
+        thing = ThingId("street", street)
+        found = kind_of(thing.kind).cross_handles(self.session.engine, thing, s) if wanted else ()
+        self.handles.show_handles(found if self.dragging.active else self._apart(found))
+
+    def _apart(self, handles: Sequence[Handle]) -> list[Handle]:
+        """Those that can be told from one another at this scale: ends of strips from the outermost, then middles."""
+        kept: list[Handle] = []
+        taken: list[float] = []
+        for handle in sorted(handles, key=lambda h: (h.shape != "square", -abs(h.place[0]))):
+            x = float(self.pixel(handle.place).x())
+            if all(abs(x - other) >= _APART for other in taken):
+                kept.append(handle)
+                taken.append(x)
+        return kept
+
+    def enterEvent(self, event: QEnterEvent) -> None:
+        super().enterEvent(event)
+        self._at_hand = True
+        self.refresh()
+
+    def leaveEvent(self, event: QEvent) -> None:
+        super().leaveEvent(event)
+        self._at_hand = False
+        if not self.dragging.active:
+            self.handles.show_handles([])
+
+    def offers(self, place: Place) -> tuple[tuple[str, Edit], ...]:
+        """What can be done with the piece of the section at a place: others beside it, its order, its end."""
+        thing, q = self.session.thing, self.session.engine
+        if thing is None or self._made is None or "lip" not in self._made.names:
+            return ()
+        try:
+            rows = kind_of(thing.kind).cross_rows(q, thing, self._shown_at)
+        except Unsolved:
+            return ()
+        # Sides that are alike are told once, as the left one.
+        found = (r for x in (place[0], -place[0]) for r in rows if r.across and r.across[0] <= x <= r.across[1])
+        row = next(found, None)
+        return row.actions if row is not None else ()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        offers = self.offers(self.place(QPointF(event.pos())))
+        event.accept()
+        if not offers or self.dragging.active:
+            return
+        menu = QMenu(self)
+        for words, edit in offers:
+            menu.addAction(words, partial(self.session.do, words, edit))
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(event.globalPos())
 
     def fit(self) -> None:
         """Show the whole section again."""

@@ -28,6 +28,7 @@ class FlowRow(QWidget):
     def show_words(self, words: Sequence[str], do: Callable[[int], object]) -> None:
         """Have a button for each of ``words``; the k-th does ``do(k)``."""
         for button in self._buttons:
+            button.clicked.disconnect()  # a second click that is under way finds nothing
             button.hide()
             button.deleteLater()
         self._buttons = []

@@ -13,10 +13,12 @@ from humble_loop.formats.quantities import (
     parse_chainage,
     parse_grade,
     parse_length,
+    parse_slope,
     show_area,
     show_chainage,
     show_grade,
     show_length,
+    show_slope,
     show_volume,
 )
 from humble_loop.lines.describe import Typed, Unit
@@ -53,7 +55,7 @@ def _number(unit: Unit, value: float, settings: Settings) -> str:
         return show_turn(value)
     if unit == "rate":
         return show_length(value, settings.units, 1)
-    return show_grade(value)
+    return show_slope(value) if unit == "slope" else show_grade(value)
 
 
 def read(unit: Unit, text: str, settings: Settings) -> Any:
@@ -67,6 +69,8 @@ def read(unit: Unit, text: str, settings: Settings) -> Any:
             raise NotAQuantity(f"'{text.strip()}' is not a whole number: write, for example, 8") from None
     if unit == "grade":
         return parse_grade(text)
+    if unit == "slope":
+        return parse_slope(text)
     if unit == "chainage":
         return parse_chainage(text, settings.units)
     if unit == "bearing":
@@ -94,7 +98,7 @@ def read_typed(text: str, offers: tuple[Typed, ...], settings: Settings) -> Edit
             return offer.edit(read(offer.unit, clean[len(offer.prefix) :].lstrip(" ="), settings))
     plain = [o for o in offers if not o.prefix]
     chosen = next((o for o in plain if fits(o.unit, clean)), None)
-    chosen = chosen or next(o for o in plain if o.unit not in ("grade", "chainage")) if plain else None
+    chosen = chosen or next((o for o in plain if o.unit not in ("grade", "chainage")), plain[0] if plain else None)
     if chosen is None:
         raise NotAQuantity(f"'{clean}' means nothing here")
     value = read(chosen.unit, clean, settings)

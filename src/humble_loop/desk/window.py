@@ -37,7 +37,7 @@ from humble_loop.lines.line import ThingId
 from humble_loop.site.edits import EditError
 from humble_loop.whole.things import name_of
 
-_BESIDE_THE_PLAN = ("Elements and levels", "3D")
+_BESIDE_THE_PLAN = ("Elements, levels, sections", "3D")
 
 
 class MainWindow(QMainWindow):
@@ -113,7 +113,7 @@ class MainWindow(QMainWindow):
             ("Plan", self.plan, self.plan.fit),
             ("Long section", self._section_desk(), self.long_section.fit),
             ("Cross section", self.cross_section, self.cross_section.fit),
-            ("Elements and levels", self.sheets, self.sheets.fit),
+            ("Elements, levels, sections", self.sheets, self.sheets.fit),
             ("3D", self.solid, self.solid.fit),
         )
         extra = {
@@ -293,7 +293,13 @@ class MainWindow(QMainWindow):
 
     def toggle_sheets(self) -> None:
         """Show or hide the elements and grade line in rows beside the plan."""
-        self._toggle_beside("Elements and levels")
+        self._toggle_beside("Elements, levels, sections")
+
+    def show_sheet(self, title: str) -> None:
+        """Show a sheet of the chosen thing beside the plan."""
+        if not self._panes["Elements, levels, sections"].isVisible():
+            self.toggle_sheets()
+        self.sheets.show_sheet(title)
 
     def _toggle_beside(self, name: str) -> bool:
         """Show or hide a pane beside the plan; whether it is shown now. What is beside the plan shares the room with it."""

@@ -58,6 +58,16 @@ def parse_grade(text: str) -> float:
     return _evaluate(clean, text) / 100.0
 
 
+def parse_slope(text: str) -> float:
+    """The slope of a batter as a rise per metre, from '1:2' or '50%'; a plain number could mean either."""
+    if not looks_like_grade(text):
+        raise NotAQuantity(f"'{text.strip()}' is not a slope: write, for example, 1:2 or 50%")
+    slope = abs(parse_grade(text))
+    if not slope > 0:
+        raise NotAQuantity(f"'{text.strip()}' is flat: write, for example, 1:2")
+    return slope
+
+
 def looks_like_grade(text: str) -> bool:
     """Whether text is written as a grade and as nothing else: '2.5%', '1:20'."""
     return "%" in text or _RATIO.match(_clean(text)) is not None
@@ -129,6 +139,11 @@ def show_volume(cubic_metres: float, unit: str = "m") -> str:
 def show_grade(ratio: float) -> str:
     """A grade in percent to two decimals, e.g. '−2.50 %'."""
     return "–" if not math.isfinite(ratio) else _signed(f"{100 * ratio:.2f} %")
+
+
+def show_slope(rise: float) -> str:
+    """The slope of a batter, '1:2', '1:1.5'."""
+    return "–" if not (math.isfinite(rise) and rise > 0) else f"1:{1.0 / rise:.2f}".rstrip("0").rstrip(".")
 
 
 def show_chainage(metres: float, style: str = "0+000.00", unit: str = "m") -> str:

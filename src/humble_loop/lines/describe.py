@@ -32,9 +32,11 @@ Unit = Literal[
     "angle",
     "turn",
     "rate",
+    "slope",
 ]
 """What a value is: how it is shown and read. 'level' has all decimals, 'length' two, 'size' is a length above zero;
-'bearing' is in degrees from north, 'angle' in degrees, 'turn' one with its side, left positive; 'rate' is metres of a curve for each percent of change.
+'bearing' is in degrees from north, 'angle' in degrees, 'turn' one with its side, left positive; 'rate' is metres of a curve for each percent of change;
+'slope' is a batter's, rise per metre, written 1:2.
 """
 
 

@@ -15,7 +15,7 @@ import shapely
 
 from humble_loop.engine.query import Engine, Key
 from humble_loop.geometry.arrays import Floats
-from humble_loop.lines.describe import Crossing, Drawing, Handle, Mark, Row, SetOutPoint, Sheet, Window
+from humble_loop.lines.describe import Crossing, Drawing, Handle, Mark, Row, SetOutPoint, Sheet, SheetRow, Window
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import LineId, LinePlan, ThingId
@@ -239,6 +239,14 @@ class Kind:
 
     def section_handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
         """Its handles in the long section: (chainage, level)."""
+        return ()
+
+    def cross_handles(self, q: Engine, thing: ThingId, chainage: float) -> tuple[Handle, ...]:
+        """Its handles in its cross section at a chainage: (metres to the right, level)."""
+        return ()
+
+    def cross_rows(self, q: Engine, thing: ThingId, chainage: float) -> tuple[SheetRow, ...]:
+        """The pieces of its section at a chainage, with what can be done with each."""
         return ()
 
     def section_marks(self, q: Engine, line: LineId) -> tuple[Crossing, ...]:

@@ -10,6 +10,7 @@ from humble_loop.engine.query import Engine, Key, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import bends, show
 from humble_loop.kinds.street.checks import LEVEL_RULES, PLAN_RULES, street_findings
+from humble_loop.kinds.street.cross_handles import cross_handles
 from humble_loop.kinds.street.faces import StreetFace, face_of, faces_of
 from humble_loop.kinds.street.grade_handles import section_handles
 from humble_loop.kinds.street.model import Street
@@ -33,9 +34,10 @@ from humble_loop.kinds.street.section import (
     side_rows,
 )
 from humble_loop.kinds.street.section_checks import SECTION_RULES
+from humble_loop.kinds.street.section_sheet import cross_rows
 from humble_loop.kinds.street.side import course
 from humble_loop.kinds.street.tables import TABLES
-from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint, Sheet
+from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint, Sheet, SheetRow
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Kind, Reserve
@@ -147,6 +149,12 @@ class Streets(Kind):
 
     def section_handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
         return section_handles(q, thing.id)
+
+    def cross_handles(self, q: Engine, thing: ThingId, chainage: float) -> tuple[Handle, ...]:
+        return cross_handles(q, thing.id, chainage)
+
+    def cross_rows(self, q: Engine, thing: ThingId, chainage: float) -> tuple[SheetRow, ...]:
+        return cross_rows(q, thing.id, chainage)
 
     def beside(self, q: Engine, id: LineId) -> tuple[LineId, ...]:
         return show.lines_to_show(q, id.street) if isinstance(id, StreetLine) else ()

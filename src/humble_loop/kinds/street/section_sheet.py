@@ -12,7 +12,7 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import section_edits as edits
 from humble_loop.kinds.street.model import SectionChange
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of, street_ids
-from humble_loop.kinds.street.side import drawn_side, points_of, sections_along
+from humble_loop.kinds.street.side import drawn_side, points_of, section_at, sections_along
 from humble_loop.lines.describe import Choice, Fact, Sheet, SheetRow, joined_up
 from humble_loop.lines.line import line_plan
 from humble_loop.site import parts
@@ -38,6 +38,15 @@ def section_sheets(q: Engine, street: str) -> tuple[Sheet, ...]:
             title = "Section" if change is None else f"Section from {change.chainage:.0f}"
             found.append(_section_sheet(q, street, title, section))
     return (*found, _change_sheet(q, street))
+
+
+def cross_rows(q: Engine, street: str, chainage: float) -> tuple[SheetRow, ...]:
+    """The pieces of the section that a street has at a chainage; none where it is turning into another."""
+    section = section_at(q, street, chainage) if is_new(q, street) else None
+    if section is None:
+        return ()
+    sides: tuple[Side, ...] = ("left",) if section.linked else SIDES
+    return tuple(row for side in sides for row in _rows(q, street, side, section))
 
 
 def _section_sheet(q: Engine, street: str, title: str, section: TypicalSection) -> Sheet:
@@ -107,9 +116,9 @@ def _rows(q: Engine, street: str, side: Side, section: TypicalSection) -> list[S
         k = last
     for label, key, value in (
         ("batter in cut", "cut_slope", made.cut_slope),
-        ("batter in fill", "fill_slope", -made.fill_slope),
+        ("batter in fill", "fill_slope", made.fill_slope),
     ):
-        slope = Fact("fall", "grade", value, "set", _batter(section.id, drawn, key))
+        slope = Fact("slope", "slope", value, "set", _batter(section.id, drawn, key))
         first = (Fact("side", "text", words), Fact("piece", "text", label), None)
         rows.append(SheetRow((*first, slope, None, None, None), (0.0, 0.0), np.empty((0, 2))))
     return rows
@@ -120,8 +129,7 @@ def _strip(section: str, side: Side, i: int, key: str) -> Callable[[Any], Edit]:
 
 
 def _batter(section: str, side: Side, key: str) -> Callable[[Any], Edit]:
-    # A slope is a rise per metre whatever sign it is given: 1:2 in cut goes up, in fill down.
-    return lambda value: lambda s: edits.set_batter(s, section, side, **{key: abs(value)})
+    return lambda value: lambda s: edits.set_batter(s, section, side, **{key: value})
 
 
 def _choice_of_piece(section: str, side: Side, i: int, p: Strip) -> Choice:

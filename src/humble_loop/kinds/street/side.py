@@ -115,6 +115,19 @@ def sections_along(q: Engine, street: str) -> tuple[tuple[SectionChange | None, 
     return tuple(found)
 
 
+def section_at(q: Engine, street: str, chainage: float) -> TypicalSection | None:
+    """The typical section that a street has at a chainage; None where it is turning from one into another."""
+    along = sections_along(q, street)
+    found: TypicalSection = along[0][1]
+    for change, section in along[1:]:
+        assert change is not None
+        if chainage > change.chainage:
+            if chainage < change.chainage + change.taper:
+                return None
+            found = section
+    return found
+
+
 @query
 def course(q: Engine, street: str, side: Side) -> SideCourse:
     """A side of a street all along it."""

@@ -1,0 +1,193 @@
+"""A typical section by hand in the real window: rows beside the plan, handles in the cross section, changes along the street."""
+
+import pytest
+from PySide6.QtCore import QEvent, QPointF, Qt
+from PySide6.QtGui import QEnterEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QComboBox
+
+from humble_loop.desk.session import Station
+from humble_loop.kinds.street import Street, StreetLine
+from humble_loop.kinds.street.side import lip_width
+from humble_loop.lines.line import ThingId
+from humble_loop.site.library import TypicalSection
+from tests.desk.test_sheets import column, lit, shown, type_into
+
+LOOP = ThingId("street", "ember-loop")
+
+
+@pytest.fixture
+def d(drive, brickworks):
+    driver = drive(brickworks)
+    driver.window.stage_row.choose(3)
+    driver.session.choose(LOOP)
+    driver.session.station = Station(StreetLine("ember-loop"), 180.0)
+    driver.settle()
+    driver.window.run(command(driver, "Section piece by piece"))
+    driver.settle()
+    enter(driver)
+    return driver
+
+
+def command(d, words):
+    return next(c.do for c in d.window._commands if c.words == words)
+
+
+def enter(d):
+    d.window.cross_section.enterEvent(QEnterEvent(QPointF(), QPointF(), QPointF()))
+    d.settle()
+
+
+def section(d):
+    return d.site.find(TypicalSection, d.site.find(Street, "ember-loop").section)
+
+
+def handle(d, key):
+    return next(h for h in d.window.cross_section.handles.handles if h.key[0] == key[0] and h.key[2:] == key[1:])
+
+
+def press(d, words):
+    button = next(b for b in d.window.sheets._actions._buttons if b.text() == words)
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    d.settle()
+
+
+def choose_row(d, row):
+    panel = d.window.sheets
+    at = panel.view.visualRect(panel.model.index(row, 0)).center()
+    QTest.mouseClick(panel.view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    d.settle()
+
+
+def test_the_rows_show_the_pieces_and_take_widths_and_falls(d):
+    panel = d.window.sheets
+    assert [shown(panel, r, "ends at") for r in range(3)] == ["lip", "back of kerb", "path front"]
+    type_into(d, 0, "width", "4.1")
+    assert section(d).left.width == section(d).right.width == 4.1
+    type_into(d, 0, "fall", "-2.5%")
+    assert section(d).left.carriageway[0].grade == pytest.approx(-0.025)
+    type_into(d, 5, "fall", "1:3")
+    assert section(d).left.cut_slope == pytest.approx(1 / 3)
+    assert shown(panel, 5, "fall") == "1:3"
+    type_into(d, 5, "fall", "3")
+    assert section(d).left.cut_slope == pytest.approx(1 / 3)
+    assert "1:2" in d.window.status.said.text()
+
+
+def test_a_piece_is_chosen_lit_in_plan_and_others_are_added_beside_it(d):
+    choose_row(d, 0)
+    assert len(lit(d))
+    press(d, "Add parking")
+    assert [p.piece for p in section(d).left.carriageway] == ["lane", "parking"]
+    assert lip_width(d.session.engine, "ember-loop", "right").one(180.0) == pytest.approx(5.6)
+    choose_row(d, 1)
+    press(d, "Remove")
+    assert [p.piece for p in section(d).left.carriageway] == ["lane"]
+    d.session.undo()
+    assert [p.piece for p in section(d).left.carriageway] == ["lane", "parking"]
+
+
+def test_what_cannot_be_done_with_a_piece_is_said(d):
+    choose_row(d, 0)
+    before = d.site
+    press(d, "Remove")
+    assert d.site is before
+    assert "needs a lane" in d.window.status.said.text()
+
+
+def test_a_kerb_is_chosen_from_the_library_in_its_cell(d):
+    panel = d.window.sheets
+    index = panel.model.index(1, column(panel, "piece"))
+    at = panel.view.visualRect(index).center()
+    QTest.mouseClick(panel.view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    QTest.mouseDClick(panel.view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    combo = next(c for c in panel.view.findChildren(QComboBox) if c.isVisible())
+    d.qtbot.wait(20)
+    combo.hidePopup()
+    combo.setCurrentIndex(combo.findData("mountable"))
+    combo.activated.emit(combo.currentIndex())
+    d.settle()
+    assert [p.kerb for p in section(d).left.outside if hasattr(p, "kerb")] == ["mountable"]
+
+
+def test_a_strip_is_widened_by_its_end_in_the_cross_section(d):
+    view = d.window.cross_section
+    h = handle(d, ("width", "right", 0))
+    d.drag(view, h.place, (h.place[0] + 1.0, h.place[1]), release=False)
+    assert "width" in view.tag.text()
+    d.release(view, (h.place[0] + 1.0, h.place[1]))
+    assert section(d).right.width == pytest.approx(4.4, abs=0.11)
+    assert section(d).right.width == section(d).left.width
+    assert round(section(d).right.width / 0.05, 6) == round(section(d).right.width / 0.05)
+    d.session.undo()
+    d.settle()
+    h = handle(d, ("width", "left", 0))
+    d.press(view, h.place)
+    d.move(view, (h.place[0] - 0.5, h.place[1]))
+    d.type(view, "3.75")
+    d.release(view, h.place)
+    assert section(d).left.width == 3.75
+
+
+def test_a_strip_is_made_steeper_by_its_middle(d):
+    view = d.window.cross_section
+    h = handle(d, ("fall", "right", 0))
+    # 1.7 m out of the crown, 20 mm lower: -3 % becomes about -4.2 %.
+    d.drag(view, h.place, (h.place[0], h.place[1] - 0.02))
+    assert section(d).right.carriageway[0].grade == pytest.approx(-0.03 - 0.02 / 1.7, abs=0.004)
+    d.settle()
+    h = handle(d, ("fall", "right", 0))
+    d.press(view, h.place)
+    d.move(view, (h.place[0], h.place[1] - 0.01))
+    d.type(view, "-3.5")
+    d.release(view, h.place)
+    assert section(d).right.carriageway[0].grade == pytest.approx(-0.035)
+
+
+def test_handles_are_there_while_the_hand_is(d):
+    view = d.window.cross_section
+    assert view.handles.handles
+    QApplication.sendEvent(view, QEvent(QEvent.Type.Leave))
+    assert not view.handles.handles
+
+
+def test_a_press_of_the_right_button_offers_what_can_be_done_with_the_piece_there(d):
+    view = d.window.cross_section
+    words = [w for w, _ in view.offers((-2.0, 40.0))]
+    assert "Add parking" in words
+    assert "Add path" in [w for w, _ in view.offers((4.5, 40.0))]  # a verge on the right side, told as the left one
+    assert view.offers((60.0, 40.0)) == ()
+    before = section(d)
+    d.session.do("Add parking", dict(view.offers((-2.0, 40.0)))["Add parking"])
+    assert section(d) != before
+
+
+def test_the_section_changes_from_the_cursor_on(d):
+    d.window.run(command(d, "Change the section here"))
+    d.settle()
+    change = d.site.find(Street, "ember-loop").changes[0]
+    assert change.chainage == 180.0
+    panel = d.window.sheets
+    assert panel.model.sheet.title == "Changes"
+    type_into(d, 0, "from", "150")
+    type_into(d, 0, "over", "12")
+    change = d.site.find(Street, "ember-loop").changes[0]
+    assert (change.chainage, change.taper) == (150.0, 12.0)
+    panel.show_sheet("Section from 150")
+    d.settle()
+    type_into(d, 0, "width", "4.4")
+    widths = lip_width(d.session.engine, "ember-loop", "left")
+    assert [widths.one(s) for s in (150.0, 156.0, 162.0)] == pytest.approx([3.4, 3.9, 4.4])
+    # In the taper there is no section to be dragged; beyond it there is.
+    view = d.window.cross_section
+    d.session.station = Station(StreetLine("ember-loop"), 156.0)
+    view.refresh()
+    d.settle()
+    assert not view.handles.handles
+    d.session.station = Station(StreetLine("ember-loop"), 190.0)
+    view.refresh()
+    d.settle()
+    h = handle(d, ("width", "right", 0))
+    d.drag(view, h.place, (h.place[0] + 0.5, h.place[1]))
+    assert lip_width(d.session.engine, "ember-loop", "left").one(0.0) == 3.4
+    assert lip_width(d.session.engine, "ember-loop", "left").one(200.0) == pytest.approx(4.9, abs=0.06)
