@@ -7,6 +7,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox
 
 from humble_loop.desk.session import Station
+from humble_loop.formats.own_library import OwnLibrary
 from humble_loop.kinds.street import Street, StreetLine
 from humble_loop.kinds.street.side import lip_width
 from humble_loop.lines.line import ThingId
@@ -191,3 +192,34 @@ def test_the_section_changes_from_the_cursor_on(d):
     d.drag(view, h.place, (h.place[0] + 0.5, h.place[1]))
     assert lip_width(d.session.engine, "ember-loop", "left").one(0.0) == 3.4
     assert lip_width(d.session.engine, "ember-loop", "left").one(200.0) == pytest.approx(4.9, abs=0.06)
+
+
+def test_a_kerb_is_drawn_and_typed_point_by_point(d):
+    panel = d.window.sheets
+    panel.show_sheet("Kerb")
+    d.settle()
+    assert [name for name, _, _ in panel.picture.shape] == ["lip", "invert", "top of kerb", "back of kerb"]
+    places = panel.picture.places()
+    # One scale both ways: 450 mm out against 150 mm from invert to back.
+    wide, high = places[-1].x() - places[0].x(), places[1].y() - places[-1].y()
+    assert wide / high == pytest.approx(450 / 150)
+    type_into(d, 3, "up", "150")
+    assert panel.picture.shape[2] == ("top of kerb", 0.33, 0.15)
+    type_into(d, 3, "up", "0.14m")
+    assert panel.picture.shape[2][2] == pytest.approx(0.14)
+    type_into(d, 3, "out", "200")
+    assert panel.picture.shape[2][1] == 0.33
+    assert "further out" in d.window.status.said.text()
+    panel.grab()
+
+
+def test_what_is_made_of_a_kerb_is_in_the_library_without_being_asked(d, tmp_path):
+    d.session._library = OwnLibrary(tmp_path / "library")
+    d.window.sheets.show_sheet("Kerb")
+    d.settle()
+    type_into(d, 3, "up", "150")
+    d.qtbot.waitUntil(lambda: bool(d.session._library.shapes()), timeout=5000)
+    assert d.session._library.shapes()[0].points[1].up == 150.0
+    (tmp_path / "library" / "kerb_shapes.json").write_text("{")
+    type_into(d, 3, "up", "160")
+    d.qtbot.waitUntil(lambda: "library" in d.window.status.said.text(), timeout=5000)

@@ -274,6 +274,12 @@ def test_changes_turn_round_with_the_street():
     assert edits.reverse_street(turned, "line", 200.0).find(Street, "line") == site.find(Street, "line")
 
 
+def test_a_change_that_is_not_there_is_said():
+    for do in (lambda s: change.set_change(s, "line", 0, taper=5.0), lambda s: change.remove_change(s, "line", 0)):
+        with pytest.raises(EditError, match="no change of section 1"):
+            do(straight())
+
+
 def test_a_change_whose_chainage_stands_twice_is_refused():
     with pytest.raises(EditError, match="cannot change at"):
         change.add_change(change.add_change(straight(), "line", 80.0), "line", 80.0)

@@ -13,7 +13,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from types import TracebackType
 
-from platformdirs import user_state_path
+from platformdirs import user_data_path, user_state_path
 from PySide6.QtCore import QPointF, QSocketNotifier
 from PySide6.QtGui import QEnterEvent
 from PySide6.QtWidgets import QApplication
@@ -27,6 +27,7 @@ from humble_loop.desk.settings import kept_settings, unkept_settings
 from humble_loop.desk.theme import THEMES, font, load_fonts
 from humble_loop.desk.window import MainWindow
 from humble_loop.formats.errors import FormatError
+from humble_loop.formats.own_library import OwnLibrary
 from humble_loop.formats.recovery import lost_sessions
 from humble_loop.formats.site_file import load_site
 from humble_loop.kinds.lot.layout import lots_on
@@ -44,6 +45,7 @@ VIEWS = (
     "long-section",
     "elements",
     "section",
+    "kerb",
     "lots",
     "findings",
     "trail",
@@ -83,7 +85,8 @@ def run(arguments: Sequence[str]) -> int:
     picture = options.shot is not None
     state = user_state_path("humble-loop")
     settings = unkept_settings() if picture else kept_settings(state)
-    session = Session(None if picture else state / "recovery")
+    library = None if picture else OwnLibrary(user_data_path("humble-loop") / "library")
+    session = Session(None if picture else state / "recovery", library)
     if site is not None:
         session.take(site, options.file)
     window = MainWindow(session, settings)
@@ -247,6 +250,14 @@ def _section(window: MainWindow) -> None:
     window.cross_section.enterEvent(QEnterEvent(QPointF(), QPointF(), QPointF()))
 
 
+def _kerb(window: MainWindow) -> None:
+    """The kerb of Kiln Court point by point."""
+    window.stage_row.choose(3)
+    window.session.choose(ThingId("street", "kiln-court"))
+    window.show_sheet("Kerb")
+    _look_at(window, 4152.0, 8186.0, 60.0)
+
+
 def _lots(window: MainWindow) -> None:
     window.stage_row.choose(6)
     named = {f.name: f.id for f in lots_on(window.session.engine, "ember-loop")}
@@ -300,6 +311,7 @@ POSES: dict[str, Callable[[MainWindow], object]] = {
     "long-section": _long_section,
     "elements": _elements,
     "section": _section,
+    "kerb": _kerb,
     "lots": _lots,
     "findings": lambda w: w.stage_row.choose(7),
     "trail": _trail,

@@ -13,6 +13,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.formats.errors import FormatError
+from humble_loop.formats.own_library import OwnLibrary
 from humble_loop.formats.recovery import Recovery
 from humble_loop.formats.safe_write import Stamp, stamp_of
 from humble_loop.formats.site_file import load_site, save_site
@@ -54,9 +55,10 @@ class Session(QObject):
     drag_moved = Signal()  # the hand has moved what is dragged; it is shown next
     drag_painted = Signal()  # the view that is dragged has painted the last move
 
-    def __init__(self, recovery_root: Path | None = None) -> None:
+    def __init__(self, recovery_root: Path | None = None, library: OwnLibrary | None = None) -> None:
         super().__init__()
-        self.site = new_site()
+        self._library = library
+        self.site = self._with_library(new_site())
         self.engine = Engine(self.site)
         self.opened = object()  # another one for each site that is opened
         self.path: Path | None = None
@@ -73,6 +75,7 @@ class Session(QObject):
         self._recover_later.setSingleShot(True)
         self._recover_later.setInterval(_RECOVER_AFTER)
         self._recover_later.timeout.connect(self.write_recovery)
+        self._recover_later.timeout.connect(self._keep_library)
 
     # Files
 
@@ -85,6 +88,7 @@ class Session(QObject):
         """Start afresh with ``site``; ``stamp`` is that of its file as it was read."""
         self._undo.clear()
         self._redo.clear()
+        site = self._with_library(site)
         self.site, self.path, self._base, self._stamp = site, path, None, stamp
         self._saved = site if saved else new_site()
         self.opened = object()
@@ -124,8 +128,28 @@ class Session(QObject):
             except OSError as error:
                 self.said.emit(f"The recovery copy cannot be written ({error.strerror or error}); save soon")
 
+    def _with_library(self, site: Site) -> Site:
+        """A site with what the designer's own library holds and it does not."""
+        try:
+            return self._library.added_to(site) if self._library else site
+        except FormatError as error:
+            self.said.emit(str(error))
+            return site
+
+    def _keep_library(self) -> None:
+        """Put shapes that were made into the designer's own library."""
+        if self._library is None or self._base is not None:
+            return
+        try:
+            self._library.keep(self.site)
+        except (FormatError, OSError) as error:
+            words = str(error) if isinstance(error, FormatError) else f"({error.strerror or error})"
+            self.said.emit(f"Your own library cannot be kept: {words}")
+
     def end(self) -> None:
         """Close properly: the recovery copy is no longer needed."""
+        if self._recover_later.isActive():
+            self._keep_library()
         self._recover_later.stop()
         if self._recovery:
             self._recovery.clear()

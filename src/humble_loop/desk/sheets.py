@@ -33,6 +33,7 @@ from humble_loop.desk.flow_row import FlowRow
 from humble_loop.desk.follower import Follower, InTime
 from humble_loop.desk.forms import MARKS, typed_into
 from humble_loop.desk.session import Session
+from humble_loop.desk.shape_picture import ShapePicture
 from humble_loop.desk.theme import Theme, font
 from humble_loop.desk.values import show
 from humble_loop.engine.query import Unsolved
@@ -220,6 +221,9 @@ class SheetPanel(QWidget):
         column.setSpacing(0)
         column.addLayout(self._titles)
         column.addWidget(self.note)
+        self.picture = ShapePicture()
+        self.picture.hide()
+        column.addWidget(self.picture)
         column.addWidget(self.view, 1)
         self._actions = FlowRow(self)
         self._offered: list[tuple[str, Edit]] = []
@@ -231,7 +235,8 @@ class SheetPanel(QWidget):
 
     def paint_in(self, theme: Theme) -> None:
         """Take a theme's colours."""
-        self.model.theme = theme
+        self.model.theme = self.picture.theme = theme
+        self.picture.update()
         self.refresh()
 
     def showEvent(self, event: QShowEvent) -> None:
@@ -272,6 +277,7 @@ class SheetPanel(QWidget):
             self.note.setText(made.note)
         self.note.setVisible(bool(self.note.text()))
         self.view.setVisible(bool(made.rows))
+        self.picture.show_shape(made.shape)
         if fresh:
             self.view.resizeColumnsToContents()
         self._light_up()

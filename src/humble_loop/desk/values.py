@@ -53,6 +53,8 @@ def _number(unit: Unit, value: float, settings: Settings) -> str:
         return show_angle(value)
     if unit == "turn":
         return show_turn(value)
+    if unit == "mm":
+        return f"{value:.1f}".removesuffix(".0").replace("-", "−")
     if unit == "rate":
         return show_length(value, settings.units, 1)
     return show_slope(value) if unit == "slope" else show_grade(value)
@@ -77,10 +79,19 @@ def read(unit: Unit, text: str, settings: Settings) -> Any:
         return parse_bearing(text)
     if unit in ("angle", "turn"):
         return parse_angle(text)
+    if unit == "mm":
+        return _millimetres(text, settings)
     value = parse_length(text, settings.units)
     if unit == "size" and not value > 0:
         raise NotAQuantity(f"'{text.strip()}' must be more than zero")
     return value
+
+
+def _millimetres(text: str, settings: Settings) -> float:
+    """A plain number is millimetres; with a unit it is what it says."""
+    if any(c.isalpha() or c in "'\"" for c in text):
+        return round(1000.0 * parse_length(text, settings.units), 6)
+    return parse_length(text, "m")
 
 
 def fits(unit: Unit, text: str) -> bool:

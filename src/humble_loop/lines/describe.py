@@ -33,10 +33,11 @@ Unit = Literal[
     "turn",
     "rate",
     "slope",
+    "mm",
 ]
 """What a value is: how it is shown and read. 'level' has all decimals, 'length' two, 'size' is a length above zero;
 'bearing' is in degrees from north, 'angle' in degrees, 'turn' one with its side, left positive; 'rate' is metres of a curve for each percent of change;
-'slope' is a batter's, rise per metre, written 1:2.
+'slope' is a batter's, rise per metre, written 1:2; 'mm' is in millimetres, and so written.
 """
 
 
@@ -113,7 +114,10 @@ class SheetRow:
 
 @dataclass(frozen=True)
 class Sheet:
-    """Rows along a line, in order; ``note`` says what they are of, or why there are none; ``actions`` are of all of it."""
+    """Rows along a line, in order; ``note`` says what they are of, or why there are none; ``actions`` are of all of it.
+
+    ``shape`` is what the rows describe, to be drawn to scale: points (name, metres out, metres up).
+    """
 
     title: str
     line: LineId
@@ -121,6 +125,7 @@ class Sheet:
     rows: tuple[SheetRow, ...]
     note: str = ""
     actions: tuple[tuple[str, Edit], ...] = ()
+    shape: tuple[tuple[str, float, float], ...] = ()
 
 
 # Handles

@@ -6,7 +6,7 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
-from humble_loop.site.model import Grade, Length, Model, Named, Side, Size, Width, between
+from humble_loop.site.model import Grade, Length, Model, Name, Named, Side, Size, Width, between
 
 
 class StreetClass(Named):
@@ -39,7 +39,7 @@ class StreetClass(Named):
 class KerbPoint(Model):
     """A point of a kerb shape: mm outwards from the lip and mm above it."""
 
-    point: str
+    point: Name
     out: Annotated[float, between(0.0, 10_000.0)]
     up: Annotated[float, between(-10_000.0, 10_000.0)]
 
@@ -58,6 +58,9 @@ class KerbShape(Named):
         for a, b in zip(out[:-1], out[1:], strict=True):
             if b <= a:
                 raise ValueError(f"kerb shape '{self.name}': each point must lie further out than the one before")
+        names = ["lip", *(p.point for p in self.points)]
+        if twice := next((n for n in names if names.count(n) > 1), ""):
+            raise ValueError(f"kerb shape '{self.name}': two of its points are called '{twice}'; give one another name")
         return self
 
 

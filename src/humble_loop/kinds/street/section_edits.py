@@ -134,8 +134,8 @@ def set_change(site: Site, street: str, index: int, **values: Any) -> Site:
     s = the(site, Street, street)
     if "section" in values:
         the(site, TypicalSection, values["section"])
-    changes = list(s.changes)
-    changes[_within(changes, index)] = changed(changes[index], **values)
+    changes, k = list(s.changes), _within(s.changes, index)
+    changes[k] = changed(changes[k], **values)
     return site.put(_with_changes(s, changes))
 
 

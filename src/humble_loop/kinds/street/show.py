@@ -12,6 +12,7 @@ from humble_loop.kinds.street.bends import bend_rows
 from humble_loop.kinds.street.elements import element_sheet
 from humble_loop.kinds.street.grade_handles import rounded
 from humble_loop.kinds.street.grades import crossing_sheet, grade_sheet
+from humble_loop.kinds.street.kerbs import kerb_sheets
 from humble_loop.kinds.street.levels import grade_line, proposed_vips
 from humble_loop.kinds.street.model import Street, Vip
 from humble_loop.kinds.street.plan import (
@@ -181,7 +182,13 @@ def _vips(q: Engine, street: str) -> list[Row]:
 
 def sheets(q: Engine, street: str) -> tuple[Sheet, ...]:
     """A street's elements, grade line, crossings, sections and where these change, in rows."""
-    return element_sheet(q, street), grade_sheet(q, street), crossing_sheet(q, street), *section_sheets(q, street)
+    return (
+        element_sheet(q, street),
+        grade_sheet(q, street),
+        crossing_sheet(q, street),
+        *section_sheets(q, street),
+        *kerb_sheets(q, street),
+    )
 
 
 def add_vip(q: Engine, street: str, chainage: float, level: float) -> Edit:
