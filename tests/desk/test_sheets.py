@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QApplication, QLineEdit
 
 from humble_loop.kinds.street import Street
 from humble_loop.kinds.street.plan import chain_of
+from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.lines.line import ThingId
 
 LOOP = ThingId("street", "ember-loop")
@@ -151,3 +152,26 @@ def test_other_things_have_no_sheets_and_it_says_what_to_choose(d):
     d.settle()
     assert not panel.view.isVisible()
     assert "Choose a street" in panel.note.text()
+
+
+def test_a_street_is_made_along_a_survey_line_that_is_chosen(drive, brickworks):
+    d = drive(brickworks)
+    line = max(brickworks.all(SurveyLine), key=lambda s: len(s.vertices))
+    d.session.choose(ThingId("survey_line", line.id))
+    d.window.run(d.window.toggle_sheets)
+    d.settle()
+    panel = d.window.sheets
+    assert panel.model.sheet.title == "Street along it"
+    assert "departs by" in panel.note.text()
+    before = len(d.site.all(Street))
+    button = next(b for b in panel._actions._buttons if b.text() == "Street along it")
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    d.settle()
+    made = d.site.all(Street)
+    assert len(made) == before + 1
+    departs = float(panel.note.text().split("departs by ")[1].split()[0]) / 1000.0
+    vertices = np.array([v[:2] for v in line.vertices]) - d.session.origin
+    away = chain_of(d.session.engine, made[-1].id).feet(vertices).offsets
+    assert np.abs(away).max() <= departs + 0.001
+    d.session.undo()
+    assert len(d.site.all(Street)) == before

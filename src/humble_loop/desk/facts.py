@@ -168,6 +168,7 @@ class FactsPanel(QSplitter):
             ("section interval", "row_interval"),
             ("arc tolerance", "arc_tolerance"),
             ("level tolerance", "level_tolerance"),
+            ("fit of streets to lines", "fit_tolerance"),
         ):
             rows.append(Fact(label, "level", getattr(settings, key), "set", _field(set_settings, key)))
         rows.append(Note("Set-out"))

@@ -36,11 +36,11 @@ from humble_loop.desk.session import Session
 from humble_loop.desk.shape_picture import ShapePicture
 from humble_loop.desk.theme import Theme, font
 from humble_loop.desk.values import show
-from humble_loop.engine.query import Unsolved
+from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.lines.describe import Choice, Fact, Sheet, SheetRow
-from humble_loop.lines.line import line_plan
-from humble_loop.lines.standing import kind_of
+from humble_loop.lines.line import ThingId, line_plan
+from humble_loop.lines.standing import kinds
 from humble_loop.site.edits import Edit
 
 Index = QModelIndex | QPersistentModelIndex
@@ -133,6 +133,13 @@ class SheetModel(QAbstractTableModel):
             side = Qt.AlignmentFlag.AlignLeft if words else Qt.AlignmentFlag.AlignRight
             return int(side | Qt.AlignmentFlag.AlignVCenter)
         return self.sheet.columns[section] if role == Qt.ItemDataRole.DisplayRole else None
+
+
+def _sheets_of(q: Engine, thing: ThingId) -> tuple[Sheet, ...]:
+    """The sheets of a thing: its own kind's, and those that other kinds add."""
+    return tuple(
+        s for kind in kinds() for s in (kind.sheets if kind.key == thing.kind else kind.sheets_about)(q, thing)
+    )
 
 
 def _told(choice: Choice) -> Fact:
@@ -259,7 +266,7 @@ class SheetPanel(QWidget):
     def _refresh(self) -> None:
         thing = self._session.thing
         try:
-            found = kind_of(thing.kind).sheets(self._session.engine, thing) if thing is not None else ()
+            found = _sheets_of(self._session.engine, thing) if thing is not None else ()
         except Unsolved as unsolved:
             found = ()
             self.note.setText(str(unsolved))

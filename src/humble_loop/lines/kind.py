@@ -221,6 +221,10 @@ class Kind:
         """Its lines' parts in rows, to be read and edited beside the plan."""
         return ()
 
+    def sheets_about(self, q: Engine, other: ThingId) -> tuple[Sheet, ...]:
+        """Sheets that it adds to those of a thing of another kind."""
+        return ()
+
     def facts_about(self, q: Engine, other: ThingId) -> tuple[Row, ...]:
         """Values that it adds to the facts of a thing of another kind."""
         return ()

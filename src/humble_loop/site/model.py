@@ -167,6 +167,7 @@ class Settings(Model):
     row_interval: Annotated[float, between(0.5, 200.0)] = 10.0
     arc_tolerance: Annotated[float, between(0.001, 1.0)] = 0.01
     level_tolerance: Annotated[float, between(0.0005, 1.0)] = 0.002
+    fit_tolerance: Annotated[float, between(0.001, 50.0)] = 0.1
     contour_interval: Annotated[float, between(0.02, 200.0)] = 0.5
     fine_contour_interval: Annotated[float, between(0.005, 20.0)] = 0.05
     batter_reach: Annotated[float, between(1.0, 500.0)] = 60.0

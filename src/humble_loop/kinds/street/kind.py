@@ -12,6 +12,7 @@ from humble_loop.kinds.street import bends, show
 from humble_loop.kinds.street.checks import LEVEL_RULES, PLAN_RULES, street_findings
 from humble_loop.kinds.street.cross_handles import cross_handles
 from humble_loop.kinds.street.faces import StreetFace, face_of, faces_of
+from humble_loop.kinds.street.from_line import street_sheet
 from humble_loop.kinds.street.grade_handles import section_handles
 from humble_loop.kinds.street.model import Street
 from humble_loop.kinds.street.plan import (
@@ -140,6 +141,9 @@ class Streets(Kind):
 
     def sheets(self, q: Engine, thing: ThingId) -> tuple[Sheet, ...]:
         return show.sheets(q, thing.id)
+
+    def sheets_about(self, q: Engine, other: ThingId) -> tuple[Sheet, ...]:
+        return (street_sheet(q, other.id),) if other.kind == "survey_line" else ()
 
     def handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
         return bends.handles(q, thing.id)

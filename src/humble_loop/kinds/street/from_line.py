@@ -1,0 +1,161 @@
+"""Streets along what was surveyed or drawn: a survey line, with those that go on from it, as a centreline."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from humble_loop.engine.in_pieces import InPieces
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.bend_fit import turn_between
+from humble_loop.geometry.bends import BendInput, chain_from_bends
+from humble_loop.geometry.line_fit import Fitted, fit_line
+from humble_loop.kinds.street import edits
+from humble_loop.kinds.street.model import Bend
+from humble_loop.kinds.survey_line.kind import SurveyedLine, vertices
+from humble_loop.kinds.survey_line.model import SurveyLine
+from humble_loop.lines.describe import Fact, Sheet, SheetRow
+from humble_loop.site import parts
+from humble_loop.site.edits import Edit, EditError, made
+from humble_loop.site.model import Site
+
+_MEET = 0.1  # metres between ends of lines that go on from one another
+_MOST_BENDS = 400  # of a street along a line as it stands
+_COLUMNS = ("bend", "easting", "northing", "radius", "turns")
+_SAG = 0.05  # metres between what is lit up and the line
+
+
+@dataclass(frozen=True)
+class Source:
+    """A survey line with those of its code that go on from it: their names in order, and their points (n, 2)."""
+
+    names: tuple[str, ...]
+    points: Floats
+
+
+@query
+def source(q: Engine, id: str) -> Source:
+    """A survey line as far as it goes: at each end the one line of its code that begins or ends there goes on."""
+    code, points = parts.one(q, SurveyLine, id).code, vertices(q, id)[:, :2]
+    names, taken = [parts.one(q, SurveyLine, id).name], {id}
+    others = [i for i in parts.ids(q, SurveyLine) if code and parts.one(q, SurveyLine, i).code == code]
+    for at_end in (True, False):
+        while True:
+            end = points[-1] if at_end else points[0]
+            found = [(i, p) for i in others if i not in taken and (p := _from(vertices(q, i)[:, :2], end)) is not None]
+            if len(found) != 1:
+                break
+            i, more = found[0]
+            taken.add(i)
+            name = parts.one(q, SurveyLine, i).name
+            points = np.concatenate([points, more[1:]] if at_end else [more[:0:-1], points])
+            names = [*names, name] if at_end else [name, *names]
+    return Source(tuple(names), points)
+
+
+def _from(points: Floats, end: Floats) -> Floats | None:
+    """A line's points from a place where it begins or ends; None where it does neither, or both."""
+    near = [bool(np.hypot(*(p - end)) <= _MEET) for p in (points[0], points[-1])]
+    if near == [True, False]:
+        return points
+    return points[::-1] if near == [False, True] else None
+
+
+@query
+def _fitting(q: Engine, id: str) -> InPieces[Fitted]:
+    return InPieces(fit_line(source(q, id).points, parts.settings(q).fit_tolerance))
+
+
+def fitted(q: Engine, id: str) -> Fitted:
+    """The centreline of few bends along a survey line, from the site's origin."""
+    try:
+        return _fitting(q, id).result(q)
+    except ValueError as error:
+        raise Unsolved(parts.one(q, SurveyLine, id).name, str(error), "survey it again") from None
+
+
+def street_sheet(q: Engine, id: str) -> Sheet:
+    """What a street along a survey line would be, how far it departs from it, and making one."""
+    line, of = source(q, id), SurveyedLine(id)
+    found, within = fitted(q, id), parts.settings(q).fit_tolerance
+    chain, _ = chain_from_bends(found.bends)
+    (e0, n0), corners = parts.origin(q), np.array([b[:2] for b in found.bends])
+    rows = []
+    for k, b in enumerate(found.bends):
+        inner = 0 < k < len(found.bends) - 1
+        turn = (
+            float(np.degrees(turn_between(corners[k] - corners[k - 1], corners[k + 1] - corners[k]))) if inner else None
+        )
+        s = float(chain.feet(corners[k]).chainages[0])
+        cells = (
+            Fact("bend", "count", k + 1),
+            Fact("easting", "level", b.easting + e0),
+            Fact("northing", "level", b.northing + n0),
+            Fact("radius", "length", b.radius) if inner else None,
+            Fact("turns", "turn", turn) if turn is not None else None,
+        )
+        lit = chain.points_at(chain.sampled(sag=_SAG))
+        rows.append(SheetRow(cells, (s, s), lit))
+    beside = Fact("street beside it", "length", 0.0, "set", _beside(line.names[0], found.bends, (e0, n0)))
+    rows.append(SheetRow((Fact("bend", "text", "beside at"), beside, None, None, None), (0.0, 0.0), np.empty((0, 2))))
+    name = line.names[0]
+    told = f"{len(found.bends) - 2} bends; it departs by {1000 * found.departure:.0f} mm at most, near {found.at:.1f} m"
+    if found.departure > within:
+        told += f", more than the {1000 * within:.0f} mm that the site allows for a fit"
+    if len(line.names) > 1:
+        told = f"With {', '.join(line.names[1:])}: {told}"
+    actions: tuple[tuple[str, Edit], ...] = (
+        ("Street along it", lambda s: along(s, name, found.bends, (e0, n0))),
+        ("Street as it stands", lambda s: as_it_stands(s, name, line.points, (e0, n0))),
+    )
+    return Sheet("Street along it", of, _COLUMNS, tuple(rows), told, actions)
+
+
+def along(site: Site, name: str, bends: tuple[BendInput, ...], origin: tuple[float, float]) -> Site:
+    """Add a street through bends that are measured from ``origin``, of the class and section drawn last."""
+    e, n = origin
+    fresh = [made(Bend, easting=b.easting + e, northing=b.northing + n, radius=b.radius) for b in bends]
+    return edits.add_street(site, name, fresh, **edits.like_the_last(site))
+
+
+def as_it_stands(site: Site, name: str, points: Floats, origin: tuple[float, float]) -> Site:
+    """Add a street through all points of a line: every turn of it is a kink, and told as one."""
+    keep = np.concatenate([[True], np.hypot(*np.diff(points, axis=0).T) > 1e-3])
+    if keep.sum() > _MOST_BENDS:
+        raise EditError(
+            f"it has {int(keep.sum())} points; a street takes {_MOST_BENDS} bends at most, so have it fitted"
+        )
+    return along(site, name, tuple(BendInput(float(e), float(n)) for e, n in points[keep]), origin)
+
+
+def _beside(name: str, bends: tuple[BendInput, ...], origin: tuple[float, float]) -> Callable[[float], Edit]:
+    return lambda offset: lambda s: along(s, name, beside(bends, offset), origin)
+
+
+def beside(bends: tuple[BendInput, ...], offset: float) -> tuple[BendInput, ...]:
+    """The bends of the line that runs ``offset`` metres to the left of one without transitions (right below zero).
+
+    Raises EditError where an arc's centre lies nearer than that.
+    """
+    corners = np.array([b[:2] for b in bends])
+    u = np.diff(corners, axis=0)
+    u /= np.hypot(u[:, 0], u[:, 1])[:, None]
+    left = np.column_stack([-u[:, 1], u[:, 0]])
+    found = [corners[0] + offset * left[0]]
+    radii = [0.0]
+    for k in range(1, len(bends) - 1):
+        turn = turn_between(u[k - 1], u[k])
+        # On the bisector: both legs are moved by the offset.
+        found.append(corners[k] + offset * (left[k - 1] + left[k]) / (1.0 + float(u[k - 1] @ u[k])))
+        radius = bends[k].radius - np.sign(turn) * offset if bends[k].radius > 0 else 0.0
+        if bends[k].radius > 0 and radius <= 0:
+            raise EditError(
+                f"bend {k + 1} has a radius of {bends[k].radius:.2f} m: nothing runs {abs(offset):g} m inside it"
+            )
+        radii.append(float(radius))
+    found.append(corners[-1] + offset * left[-1])
+    radii.append(0.0)
+    return tuple(BendInput(float(e), float(n), r) for (e, n), r in zip(found, radii))
