@@ -21,6 +21,7 @@ from humble_loop.lines.varying import Varying
 from humble_loop.site.edits import EditError
 from humble_loop.site.library import TypicalSection
 from humble_loop.whole.findings import findings
+from humble_loop.whole.tables import table
 from humble_loop.whole.things import all_things
 from tests import edits
 from tests.conftest import examples
@@ -407,3 +408,81 @@ def test_lots_batters_and_reserves_follow_a_widening_without_knowing_of_it():
 def test_a_taper_in_the_mouth_of_a_side_street_is_told():
     _, fresh_rules = widened_loop(0.45)  # the mouth is from 102 to 122 m, the taper from 96 m on
     assert "section change" in fresh_rules
+
+
+def test_a_carriageway_that_falls_to_one_side_is_no_finding_and_one_too_flat_is():
+    site = change.set_strip(change.set_apart(straight(), LOCAL, True), LOCAL, "left", 0, grade=0.03)
+    assert not [f for f in findings(Engine(site)) if f.rule == "crossfall"]
+    site = change.set_strip(site, LOCAL, "left", 0, grade=0.01)
+    assert len([f for f in findings(Engine(site)) if f.rule == "crossfall"]) == 1
+
+
+# Pavement
+
+
+def test_layers_are_added_typed_and_removed_as_rows():
+    site = straight()
+    rows = [r for r in sheets(site)["Section"].rows if r.cells[0].value == "layer"]
+    assert [(r.cells[1].value, r.cells[2].value) for r in rows] == [
+        ("asphalt", 30.0),
+        ("base", 150.0),
+        ("subbase", 150.0),
+    ]
+    assert rows[-1].cells[5].value == pytest.approx(-0.33)
+    site = rows[1].cells[2].edit(200.0)(site)
+    assert section(site).layers[1].thickness == pytest.approx(0.2)
+    site = dict(rows[0].actions)["Add a layer under it"](site)
+    assert [x.of for x in section(site).layers] == ["asphalt", "layer", "base", "subbase"]
+    site = change.remove_layer(site, LOCAL, 3)
+    assert [x.of for x in section(site).layers] == ["asphalt", "layer", "base"]
+    for do in (
+        lambda: change.set_layer(site, LOCAL, 7, of="x"),
+        lambda: change.set_layer(site, LOCAL, 0, thickness=0.0),
+    ):
+        with pytest.raises(EditError):
+            do()
+
+
+def pavement_of(site):
+    made = table(Engine(site), "pavement", "line")
+    return [dict(zip(made.columns, row)) for row in made.rows]
+
+
+def test_pavement_takes_the_carriageway_times_its_thickness():
+    site = change.add_piece(straight(), LOCAL, "left", 0, "parking")  # 2.2 m on both sides
+    rows = pavement_of(site)
+    assert [r["layer"] for r in rows] == ["asphalt", "base", "subbase"]
+    assert rows[0]["area"] == pytest.approx(200.0 * 2 * (3.4 + 2.2))
+    assert rows[1]["volume"] == pytest.approx(200.0 * 11.2 * 0.15)
+
+
+def test_where_the_section_changes_each_has_its_own_pavement():
+    site = wider(straight(), 80.0, 20.0)
+    fresh = site.find(Street, "line").changes[0].section
+    site = change.remove_layer(site, fresh, 2)
+    rows = pavement_of(site)
+    assert [(r["section"] == section(site).name, r["layer"]) for r in rows] == [
+        (True, "asphalt"),
+        (True, "base"),
+        (True, "subbase"),
+        (False, "asphalt"),
+        (False, "base"),
+    ]
+    assert rows[0]["area"] + rows[3]["area"] == pytest.approx(2 * (80 * 3.4 + 20 * 3.9 + 100 * 4.4))
+    assert rows[0]["area"] == pytest.approx(2 * 90.0 * 3.4, rel=0.03)
+
+
+def test_junctions_and_heads_are_paved_as_their_own_streets_end():
+    site = demo_site()
+    q = Engine(site)
+    made = table(q, "pavement", "Kiln Court")
+    area = made.rows[0][made.columns.index("area")]
+    volumes = table(q, "volumes")
+    named = [dict(zip(volumes.columns, row)) for row in volumes.rows]
+    wanted = sum(
+        r["area"]
+        for r in named
+        if r["piece"].startswith("Kiln Court") and r["kind"] in ("carriageway", "junction", "bulb")
+    )
+    assert area == pytest.approx(wanted, rel=1e-6)
+    assert area > 600.0

@@ -141,8 +141,15 @@ class SectionSide(Model):
         return sum(p.width * p.grade for p in self.carriageway) / self.width
 
 
+class Layer(Model):
+    """A layer of pavement: what it is of, and its thickness in metres."""
+
+    of: Name
+    thickness: Annotated[float, between(0.001, 5.0)]
+
+
 class TypicalSection(Named):
-    """The section points of a street, left and right of the crown."""
+    """The section points of a street, left and right of the crown; ``layers`` of its pavement from the top down."""
 
     collection: ClassVar[str] = "sections"
     words: ClassVar[str] = "typical section"
@@ -150,6 +157,7 @@ class TypicalSection(Named):
     left: SectionSide
     right: SectionSide
     apart: bool = False
+    layers: tuple[Layer, ...] = ()
 
     @property
     def linked(self) -> bool:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.kinds.street.plan import is_new, street_ids
+from humble_loop.kinds.street.plan import name_of as street_name
 from humble_loop.lines.describe import SetOutPoint
 from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.line import ThingId
@@ -13,6 +15,7 @@ from humble_loop.lines.table import NoSuchTable, Table, TableMaker, plain
 from humble_loop.site import parts
 from humble_loop.whole.findings import findings
 from humble_loop.whole.overlaps import counted, counted_volume
+from humble_loop.whole.pavement import pavement
 from humble_loop.whole.things import all_faces, all_things, name_of
 
 _LEAST_INTERVAL = 0.05  # metres: closer than anything is set out; the longest street has 400,000 rows then
@@ -47,7 +50,7 @@ def tables() -> dict[str, TableMaker]:
     found: dict[str, TableMaker] = {}
     for kind in kinds():
         found.update(kind.tables)
-    return {**found, "setout": _setout, "findings": _findings, "volumes": _volumes}
+    return {**found, "setout": _setout, "findings": _findings, "volumes": _volumes, "pavement": _pavement}
 
 
 @query
@@ -98,3 +101,14 @@ def _volumes(q: Engine, of: str | None, every: float | None) -> Table:
             area = float(counted(q, id).areas().sum())
             out.append((made.title, made.role, volume.cut, volume.fill, volume.area, area))
     return Table(("piece", "kind", "cut", "fill", "area_over_ground", "area"), tuple(out))
+
+
+def _pavement(q: Engine, of: str | None, every: float | None) -> Table:
+    del every
+    out = []
+    for street in street_ids(q):
+        if not is_new(q, street) or of not in (None, street, street_name(q, street)):
+            continue
+        for p in pavement(q, street):
+            out.append((p.street, p.section, p.of, p.thickness, p.area, p.volume))
+    return Table(("street", "section", "layer", "thickness", "area", "volume"), tuple(out))

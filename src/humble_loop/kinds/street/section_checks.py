@@ -60,7 +60,8 @@ def _crossfall(q: Engine, street: str) -> list[Finding]:
     for side in SIDES:
         for change, section in sections_along(q, street):
             for strip in section.side(drawn_side(q, street, side)).carriageway:
-                fall = -strip.grade
+                # One that falls inwards turns the whole carriageway to the other side.
+                fall = abs(strip.grade)
                 low = too_low(fall, rules.least_crossfall)
                 if strip.piece == "median" or not (low or too_high(fall, rules.most_crossfall)):
                     continue

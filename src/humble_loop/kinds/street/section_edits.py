@@ -10,7 +10,7 @@ from typing import Any
 
 from humble_loop.kinds.street.model import SectionChange, Street
 from humble_loop.site.edits import EditError, changed, free_id, free_name, made, the
-from humble_loop.site.library import Kerb, KerbPart, KerbShape, Part, Piece, SectionSide, Strip, TypicalSection
+from humble_loop.site.library import Kerb, KerbPart, KerbShape, Layer, Part, Piece, SectionSide, Strip, TypicalSection
 from humble_loop.site.model import SIDES, Side, Site, other_side
 
 # What a piece is given when it is added: typical of residential streets.
@@ -22,6 +22,7 @@ TYPICAL: dict[Piece, tuple[float, float]] = {
     "path": (1.5, 0.02),
     "buffer": (0.6, 0.02),
 }
+NEW_LAYER = 0.15  # metres
 INSIDE: tuple[Piece, ...] = ("median", "lane", "parking")  # of the lip
 OUTSIDE: tuple[Piece, ...] = ("verge", "path", "buffer")
 
@@ -106,6 +107,36 @@ def set_apart(site: Site, section: str, apart: bool, like: Side = "left") -> Sit
     found = the(site, TypicalSection, section)
     fresh = {} if apart else {str(other_side(like)): found.side(like)}
     return site.put(changed(found, apart=apart, **fresh))
+
+
+def set_layer(site: Site, section: str, index: int, **values: Any) -> Site:
+    """Change what a layer of pavement is ``of``, or its ``thickness`` (m)."""
+    found = the(site, TypicalSection, section)
+    layers, k = list(found.layers), _layer(found, index)
+    layers[k] = changed(layers[k], **values)
+    return site.put(changed(found, layers=tuple(layers)))
+
+
+def add_layer(site: Site, section: str, after: int) -> Site:
+    """Add a layer of pavement under the one at ``after``; -1 puts it on top."""
+    found = the(site, TypicalSection, section)
+    taken = {layer.of for layer in found.layers}
+    of = next(n for n in ("layer", *(f"layer {k}" for k in range(2, len(taken) + 3))) if n not in taken)
+    fresh = made(Layer, of=of, thickness=NEW_LAYER)
+    return site.put(changed(found, layers=(*found.layers[: after + 1], fresh, *found.layers[after + 1 :])))
+
+
+def remove_layer(site: Site, section: str, index: int) -> Site:
+    """Take a layer of pavement out."""
+    found = the(site, TypicalSection, section)
+    k = _layer(found, index)
+    return site.put(changed(found, layers=(*found.layers[:k], *found.layers[k + 1 :])))
+
+
+def _layer(section: TypicalSection, index: int) -> int:
+    if not 0 <= index < len(section.layers):
+        raise EditError(f"'{section.name}' has no layer of pavement {index + 1}")
+    return index
 
 
 def own_section(site: Site, street: str, section: str) -> Site:

@@ -52,6 +52,7 @@ def cross_rows(q: Engine, street: str, chainage: float) -> tuple[SheetRow, ...]:
 def _section_sheet(q: Engine, street: str, title: str, section: TypicalSection) -> Sheet:
     sides: tuple[Side, ...] = ("left",) if section.linked else SIDES
     rows = [row for side in sides for row in _rows(q, street, side, section)]
+    rows += _layer_rows(section)
     others = [name_of(q, s) for s in street_ids(q) if s != street and uses(q, s, section.id)]
     note = f"{section.name}, used here only"
     if others:
@@ -63,6 +64,7 @@ def _section_sheet(q: Engine, street: str, title: str, section: TypicalSection) 
     else:
         like = drawn_side(q, street, "left")
         whole.append(("Right as left", lambda s: edits.set_apart(s, section.id, False, like)))
+    whole.append(("Add a layer", lambda s: edits.add_layer(s, section.id, len(section.layers) - 1)))
     if others:
         whole.append((f"Own copy for {name_of(q, street)}", lambda s: edits.own_section(s, street, section.id)))
     return Sheet(title, StreetLine(street), _COLUMNS, tuple(rows), note, tuple(whole))
@@ -122,6 +124,35 @@ def _rows(q: Engine, street: str, side: Side, section: TypicalSection) -> list[S
         first = (Fact("side", "text", words), Fact("piece", "text", label), None)
         rows.append(SheetRow((*first, slope, None, None, None), (0.0, 0.0), np.empty((0, 2))))
     return rows
+
+
+def _layer_rows(section: TypicalSection) -> list[SheetRow]:
+    """The layers of the pavement from the top down, and how far below the finished level each ends."""
+    rows, under = [], 0.0
+    for k, layer in enumerate(section.layers):
+        under += layer.thickness
+        cells = (
+            Fact("side", "text", "layer"),
+            Fact("layer", "text", layer.of, "set", _layer(section.id, k, "of")),
+            Fact("thickness", "mm", 1000.0 * layer.thickness, "set", _layer(section.id, k, "thickness", 0.001)),
+            None,
+            None,
+            Fact("level", "level", -under),
+            None,
+        )
+        rows.append(SheetRow(cells, (0.0, 0.0), np.empty((0, 2)), actions=_layer_actions(section.id, k)))
+    return rows
+
+
+def _layer(section: str, k: int, key: str, share: float | None = None) -> Callable[[Any], Edit]:
+    return lambda value: lambda s: edits.set_layer(s, section, k, **{key: value if share is None else value * share})
+
+
+def _layer_actions(section: str, k: int) -> tuple[tuple[str, Edit], ...]:
+    return (
+        ("Add a layer under it", lambda s: edits.add_layer(s, section, k)),
+        ("Remove", lambda s: edits.remove_layer(s, section, k)),
+    )
 
 
 def _strip(section: str, side: Side, i: int, key: str) -> Callable[[Any], Edit]:

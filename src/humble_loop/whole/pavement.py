@@ -1,0 +1,80 @@
+"""Pavement: the layers under what is driven on, and how much of each it takes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.kinds.street.plan import chain_of, is_new, name_of, street_ids
+from humble_loop.kinds.street.side import sections_along
+from humble_loop.lines.faces import FaceId, finished_mesh
+from humble_loop.site.library import TypicalSection
+from humble_loop.whole.overlaps import counted
+from humble_loop.whole.things import all_faces
+
+PAVED = frozenset({"carriageway", "parking", "junction", "bulb"})
+
+
+@dataclass(frozen=True)
+class LayerQuantity:
+    """A layer of a street's pavement where it has one section: area in plan (m2) and volume (m3)."""
+
+    street: str
+    section: str
+    of: str
+    thickness: float
+    area: float
+
+    @property
+    def volume(self) -> float:
+        """Cubic metres."""
+        return self.area * self.thickness
+
+
+@query
+def paved_areas(q: Engine, id: FaceId) -> dict[str, float]:
+    """What is driven on of a face, in m2 by the id of the section that governs there; each square metre of the site once.
+
+    A junction or a head has the section of its own street's end.
+    """
+    street = id.thing.id.split(":", 1)[0]
+    if street not in street_ids(q) or not is_new(q, street):
+        return {}
+    piece = finished_mesh(q, id)
+    roles = np.array([r in PAVED for r in piece.roles], dtype=bool)
+    own = roles[piece.role_of] if len(piece.role_of) else np.zeros(0, dtype=bool)
+    if not own.any():
+        return {}
+    areas = piece.surface.areas()
+    whole = float(areas.sum())
+    share = float(counted(q, id).areas().sum()) / whole if whole > 0 else 0.0
+    middles = piece.surface.points[piece.surface.triangles[own]].mean(axis=1)[:, :2]
+    at = chain_of(q, street).feet(middles).chainages
+    along = sections_along(q, street)
+    # From half of its taper on a section governs: as much is wider before as is narrower after.
+    begins = np.array([c.chainage + 0.5 * c.taper for c, _ in along if c is not None])
+    which = np.searchsorted(begins, at, side="right")
+    found: dict[str, float] = {}
+    for k in np.unique(which).tolist():
+        id_of = along[k][1].id
+        found[id_of] = found.get(id_of, 0.0) + share * float(areas[own][which == k].sum())
+    return found
+
+
+def pavement(q: Engine, street: str) -> tuple[LayerQuantity, ...]:
+    """The layers of a street's pavement, section by section from its beginning, junctions and heads at its ends included."""
+    areas: dict[str, float] = {}
+    for id in all_faces(q):
+        if id.thing.id.split(":", 1)[0] != street:
+            continue
+        made = q.attempt(paved_areas, id)
+        for section, area in () if isinstance(made, Unsolved) else made.items():
+            areas[section] = areas.get(section, 0.0) + area
+    sections: dict[str, TypicalSection] = {section.id: section for _, section in sections_along(q, street)}
+    return tuple(
+        LayerQuantity(name_of(q, street), section.name, layer.of, layer.thickness, areas.get(id, 0.0))
+        for id, section in sections.items()
+        for layer in section.layers
+    )
