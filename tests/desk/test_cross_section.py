@@ -12,7 +12,9 @@ from humble_loop.desk.drawing import cross_view
 from humble_loop.desk.session import Station
 from humble_loop.desk.stretch_button import StretchButton
 from humble_loop.engine.query import Cancelled
+from humble_loop.formats.quantities import show_chainage
 from humble_loop.kinds.street import StreetLine, Vip
+from humble_loop.kinds.street.plan import chain_of
 from humble_loop.lines.line import ThingId
 from tests import edits
 from tests.conftest import court_site
@@ -136,3 +138,20 @@ def test_while_something_is_dragged_the_section_follows_and_batters_when_the_han
     assert view._made.words == ""
     assert np.array_equal(view._made.design, cross_view(d.session.engine, "through", 30.0).design)
     d.release(section, above)
+
+
+def test_the_caption_names_the_place_that_is_shown_when_the_street_grows(drive, court):
+    d = drive(court)
+    d.session.choose(ThingId("street", "court"))
+    d.settle()
+    caption = d.window._panes["Cross section"].caption
+
+    def half_way():
+        return show_chainage(0.5 * chain_of(d.session.engine, "court").total, "0+000.00", "m")
+
+    before = half_way()
+    assert caption.text().endswith(before)
+    d.session.do("Lengthen it", lambda s: edits.move_bend(s, "court", 2, 175.0, 140.0))
+    d.settle()
+    assert half_way() != before
+    assert caption.text().endswith(half_way())

@@ -185,6 +185,7 @@ def test_the_section_changes_from_the_cursor_on(d):
     view.refresh()
     d.settle()
     assert not view.handles.handles
+    assert view.caption().endswith("turning into Ember Loop from 180")
     d.session.station = Station(StreetLine("ember-loop"), 190.0)
     view.refresh()
     d.settle()

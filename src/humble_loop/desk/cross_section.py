@@ -20,7 +20,8 @@ from humble_loop.desk.theme import Theme
 from humble_loop.desk.view import DrawingView
 from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import show_chainage, show_grade, show_length
-from humble_loop.kinds.street.plan import centreline
+from humble_loop.kinds.street.plan import centreline, is_new
+from humble_loop.kinds.street.side import section_at
 from humble_loop.lines.describe import Handle, Place
 from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of
@@ -37,6 +38,7 @@ _RANKS = {"crown": 0, "lip": 1, "boundary": 1, "toe": 2, "edge": 2}
 class CrossSection(DrawingView):
     """Design and ground across the chosen street, looking along increasing chainage."""
 
+    placed = Signal()  # another place is shown
     stretched = Signal(float)  # how many times larger levels are drawn than distances
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
@@ -92,7 +94,10 @@ class CrossSection(DrawingView):
         self._show(street, s, cross_view(q, street, s))
 
     def _show(self, street: str, s: float, made: CrossView) -> None:
+        elsewhere = self._made is None or self._shown_at != s
         self._made, self._shown_at = made, s
+        if elsewhere:
+            self.placed.emit()
         self._ground.setData(made.ground[:, 0], made.ground[:, 1])
         self._design.setData(made.design[:, 0], made.design[:, 1])
         # Another place is shown at its own scale; nothing rescales while a street that is shown is dragged.
@@ -204,7 +209,10 @@ class CrossSection(DrawingView):
         line = q.attempt(centreline, street) if street else None
         if line is None or isinstance(line, Unsolved):
             return ""
-        return show_chainage(self._chainage(line.chain.total), settings.chainage_format, settings.units)
+        s = self._chainage(line.chain.total)
+        section, turning = section_at(q, street, s)
+        into = f"  turning into {section.name}" if turning and is_new(q, street) else ""
+        return show_chainage(s, settings.chainage_format, settings.units) + into
 
     def _show_fill(self, design: np.ndarray, ground: np.ndarray) -> None:
         assert self.theme is not None

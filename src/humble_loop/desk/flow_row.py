@@ -12,10 +12,11 @@ _GAP, _MARGIN = 4, 6  # pixels
 
 
 class FlowRow(QWidget):
-    """Buttons that are laid in rows of its width; its height follows."""
+    """Buttons that are laid in rows of its width; its height follows. ``role`` is what the names of its buttons begin with."""
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, role: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self._role = role
         self._buttons: list[QToolButton] = []
         policy = QSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         policy.setHeightForWidth(True)
@@ -35,11 +36,17 @@ class FlowRow(QWidget):
         for k, text in enumerate(words):
             button = QToolButton(self)
             button.setText(text)
-            button.setObjectName(f"do {text}")
+            button.setObjectName(f"{self._role} {text}")
             button.clicked.connect(lambda _=False, k=k: do(k))
             button.show()
             self._buttons.append(button)
         self._lay()
+
+    def mark(self, words: str) -> None:
+        """Show one of the buttons as the one that is chosen."""
+        for button in self._buttons:
+            button.setCheckable(True)
+            button.setChecked(button.text() == words)
 
     def _lay(self) -> None:
         """Give every button its place, and take the height that this needs."""

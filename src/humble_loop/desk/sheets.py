@@ -17,14 +17,11 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QColor, QPalette, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QButtonGroup,
     QComboBox,
-    QHBoxLayout,
     QLabel,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableView,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -219,20 +216,17 @@ class SheetPanel(QWidget):
         self.note.setProperty("role", "quiet")
         self.note.setWordWrap(True)
         self.note.setContentsMargins(10, 6, 10, 6)
-        self._titles = QHBoxLayout()
-        self._titles.setContentsMargins(6, 0, 6, 2)
-        self._titles.addStretch(1)
-        self._group = QButtonGroup(self)
+        self._titles = FlowRow("sheet")
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addLayout(self._titles)
+        column.addWidget(self._titles)
         column.addWidget(self.note)
         self.picture = ShapePicture()
         self.picture.hide()
         column.addWidget(self.picture)
         column.addWidget(self.view, 1)
-        self._actions = FlowRow(self)
+        self._actions = FlowRow("do")
         self._offered: list[tuple[str, Edit]] = []
         column.addWidget(self._actions)
         self.in_time = InTime(session, self._refresh, self)
@@ -291,21 +285,11 @@ class SheetPanel(QWidget):
 
     def _show_titles(self) -> None:
         titles = [s.title for s in self._sheets]
-        if titles != [b.text() for b in self._group.buttons()]:
-            for button in self._group.buttons():
-                self._group.removeButton(button)
-                button.hide()
-                button.deleteLater()
-            for k, title in enumerate(titles):
-                button = QToolButton()
-                button.setText(title)
-                button.setCheckable(True)
-                button.setObjectName(f"sheet {title}")
-                button.clicked.connect(lambda _=False, title=title: self.show_sheet(title))
-                self._group.addButton(button)
-                self._titles.insertWidget(k, button)
-        for button in self._group.buttons():
-            button.setChecked(button.text() == (self._wanted if self._wanted in titles else titles[0]))
+        if titles != self._titles.words():
+            self._titles.show_words(titles, lambda k: self.show_sheet(titles[k]))
+        self._titles.setVisible(bool(titles))
+        if titles:
+            self._titles.mark(self._wanted if self._wanted in titles else titles[0])
 
     def show_sheet(self, title: str) -> None:
         """Show the sheet with that title."""

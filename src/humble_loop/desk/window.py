@@ -71,6 +71,7 @@ class MainWindow(QMainWindow):
         self.catching_up.findings_shown.connect(self._show_progress)
         session.changed.connect(self._on_changed)
         session.cursor_moved.connect(self._caption_cross_section)
+        self.cross_section.placed.connect(self._caption_cross_section)
         session.chosen_changed.connect(self._on_chosen)
         session.said.connect(self.say)
         self.facts.shown_at.connect(self._show_place)

@@ -28,7 +28,10 @@ def cross_handles(q: Engine, street: str, chainage: float) -> tuple[Handle, ...]
 
     None where the section is turning into another, or is not the street's own.
     """
-    if not is_new(q, street) or (section := section_at(q, street, chainage)) is None:
+    if not is_new(q, street):
+        return ()
+    section, turning = section_at(q, street, chainage)
+    if turning:
         return ()
     middles: list[Handle] = []
     ends: list[Handle] = []

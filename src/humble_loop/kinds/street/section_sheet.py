@@ -42,8 +42,10 @@ def section_sheets(q: Engine, street: str) -> tuple[Sheet, ...]:
 
 def cross_rows(q: Engine, street: str, chainage: float) -> tuple[SheetRow, ...]:
     """The pieces of the section that a street has at a chainage; none where it is turning into another."""
-    section = section_at(q, street, chainage) if is_new(q, street) else None
-    if section is None:
+    if not is_new(q, street):
+        return ()
+    section, turning = section_at(q, street, chainage)
+    if turning:
         return ()
     sides: tuple[Side, ...] = ("left",) if section.linked else SIDES
     return tuple(row for side in sides for row in _rows(q, street, side, section))

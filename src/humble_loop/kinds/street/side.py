@@ -115,17 +115,15 @@ def sections_along(q: Engine, street: str) -> tuple[tuple[SectionChange | None, 
     return tuple(found)
 
 
-def section_at(q: Engine, street: str, chainage: float) -> TypicalSection | None:
-    """The typical section that a street has at a chainage; None where it is turning from one into another."""
+def section_at(q: Engine, street: str, chainage: float) -> tuple[TypicalSection, bool]:
+    """The typical section that a street has at a chainage, or turns into there; and whether it is turning."""
     along = sections_along(q, street)
-    found: TypicalSection = along[0][1]
+    found, turning = along[0][1], False
     for change, section in along[1:]:
         assert change is not None
         if chainage > change.chainage:
-            if chainage < change.chainage + change.taper:
-                return None
-            found = section
-    return found
+            found, turning = section, chainage < change.chainage + change.taper
+    return found, turning
 
 
 @query
