@@ -339,7 +339,10 @@ def test_the_rows_of_a_section_read_from_the_crown_outwards_and_are_typed_into()
     site = sheet.rows[2].cells[2].edit(2.4)(site)
     site = sheets(site)["Section"].rows[2].cells[3].edit(0.03)(site)
     assert (section(site).left.parts[2].width, section(site).left.parts[2].grade) == (2.4, 0.03)
-    site = sheets(site)["Section"].rows[-1].cells[3].edit(0.25)(site)
+    fill = next(
+        r for r in sheets(site)["Section"].rows if r.cells[1] and getattr(r.cells[1], "value", "") == "batter in fill"
+    )
+    site = fill.cells[3].edit(0.25)(site)
     assert section(site).right.fill_slope == 0.25
 
 
