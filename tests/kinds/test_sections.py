@@ -24,8 +24,9 @@ from humble_loop.whole.findings import findings
 from humble_loop.whole.tables import table
 from humble_loop.whole.things import all_things
 from tests import edits
-from tests.conftest import examples
+from tests.conftest import court_site, examples
 from tests.kinds.test_elements import street
+from tests.whole.test_surface import assert_watertight
 
 LOCAL = "local-street"  # 3.4 m lane at -3 %, kerb of 0.45 m, then 1.8 + 1.8 + 0.6 m at +2 %
 
@@ -489,3 +490,32 @@ def test_junctions_and_heads_are_paved_as_their_own_streets_end():
     )
     assert area == pytest.approx(wanted, rel=1e-6)
     assert area > 600.0
+
+
+def narrow_parking(site, id, grade):
+    """A parking lane of 0.5 m, so that nothing else runs out of room."""
+    site = change.add_piece(site, id, "left", 0, "parking")
+    return change.set_strip(site, id, "left", 1, width=0.5, grade=grade)
+
+
+def with_changed_court(site):
+    """The court's verge and lane become wider half way along."""
+    site = change.add_change(site, "court", 50.0)
+    fresh = site.find(Street, "court").changes[0].section
+    verge = next(i for i, p in enumerate(section(site, fresh).left.parts) if getattr(p, "piece", "") == "verge")
+    return change.set_strip(change.set_strip(site, fresh, "left", 0, width=3.4), fresh, "left", verge, width=2.6)
+
+
+@pytest.mark.parametrize(
+    "do",
+    [
+        lambda s: narrow_parking(s, "access-place", -0.03),
+        lambda s: narrow_parking(s, "access-place", -0.06),
+        lambda s: narrow_parking(narrow_parking(s, LOCAL, -0.05), "access-place", 0.02),
+        lambda s: change.set_strip(change.set_apart(s, "access-place", True), "access-place", "left", 0, width=3.2),
+        with_changed_court,
+        lambda s: with_changed_court(narrow_parking(s, "access-place", -0.05)),
+    ],
+)
+def test_the_surface_stays_watertight_where_lanes_meet_junctions_and_bulbs(do):
+    assert_watertight(Engine(do(court_site())))

@@ -23,7 +23,7 @@ from humble_loop.kinds.junction.layout import (
 from humble_loop.kinds.junction.nodes import junction_name, leg_side, require_joint
 from humble_loop.kinds.street.batter import batter
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
-from humble_loop.kinds.street.section import rows, side_rows
+from humble_loop.kinds.street.section import inside_points, rows, side_rows
 from humble_loop.lines.faces import Face, FaceId, Patch, Strip
 from humble_loop.lines.line import LineId, ThingId, line
 from humble_loop.site.model import End, Side
@@ -112,9 +112,9 @@ def _patch(q: Engine, street: str, end: End) -> Patch:
     a, b = begins["right"], begins["left"]
     longer = halves["right"] if (a < b) == (end == "start") else halves["left"]
     crown = _between(_on(q, StreetLine(street), longer), a, b)
-    outline = np.concatenate(
-        [through[:-1], lips["right"][:-1], ends["right"], crown, ends["left"][::-1], lips["left"][::-1][1:-1]]
-    )
+    inside = {c: inside_points(q, street, sides[c], begins[c]) for c in sides}
+    to_crown = [ends["right"], inside["right"][::-1], crown, inside["left"], ends["left"][::-1]]
+    outline = np.concatenate([through[:-1], lips["right"][:-1], *to_crown, lips["left"][::-1][1:-1]])
     # Up to the half that begins first, the crown is an edge inside.
     first = min(a, b) if end == "start" else max(a, b)
     n = max(2, int(abs(first - t.place.side_chainage)) + 1)

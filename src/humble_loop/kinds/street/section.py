@@ -167,6 +167,13 @@ def lines_of(q: Engine, street: str) -> tuple[LineId, ...]:
     return tuple(found)
 
 
+def inside_points(q: Engine, street: str, side: Side, s: float) -> Floats:
+    """The points (n, 3) of a side between its crown and its lip at a chainage, outwards: where lane and parking lane meet, say."""
+    made = course(q, street, side)
+    found = [line(q, StreetLine(street, n, side)).points([s]) for n in made.names[1 : made.lip]]
+    return np.concatenate(found) if found else np.empty((0, 3))
+
+
 def plan_of(q: Engine, id: StreetLine) -> LinePlan:
     """A street's line in plan: by its section, or for an existing street's lip the survey line that was named."""
     chain, name = chain_of(q, id.street), name_of(q, id.street)

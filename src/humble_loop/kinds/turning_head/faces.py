@@ -13,7 +13,7 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street.batter import batter
 from humble_loop.kinds.street.plan import StreetLine, chain_of
-from humble_loop.kinds.street.section import side_rows
+from humble_loop.kinds.street.section import inside_points, side_rows
 from humble_loop.kinds.turning_head.layout import (
     HeadLine,
     head_name,
@@ -95,7 +95,9 @@ def _bulb(q: Engine, street: str, end: End) -> Patch:
     low, high = sorted(at.values())
     s = s[(s >= low - 1e-6) & (s <= high + 1e-6)]
     s = s if at["right"] <= at["left"] else s[::-1]
-    border = np.concatenate([tips["left"], ring[1:-1], tips["right"], crown.points(s)])
+    inside = {seen: inside_points(q, street, own_side(end, seen), at[seen]) for seen in at}  # type: ignore[arg-type]
+    across = [tips["right"], inside["right"][::-1], crown.points(s), inside["left"]]
+    border = np.concatenate([tips["left"], ring[1:-1], *across])
     begin, finish = at[nearer], chain.total if end == "end" else 0.0
     n = max(2, int(abs(finish - begin) / 2.0) + 1)
     path = np.linspace(halves[nearer][last], finish, n)
