@@ -10,10 +10,11 @@ from humble_loop.engine.query import Engine
 from humble_loop.geometry.bends import BendInput, lay_bends
 from humble_loop.kinds.street import Bend, Street, Vip
 from humble_loop.kinds.street.checks import bend_findings
-from humble_loop.kinds.street.edits import lay_leg, set_bend
+from humble_loop.kinds.street.edits import lay_leg, raise_vips, set_bend
 from humble_loop.kinds.street.elements import KINK, degree_of_curve, element_sheet, elements
 from humble_loop.kinds.street.grades import crossing_rows, crossing_sheet, grade_sheet, vip_rows
 from humble_loop.kinds.street.plan import chain_of
+from humble_loop.kinds.street.show import facts
 from humble_loop.site.edits import EditError
 from humble_loop.site.libraries import new_site
 from tests import edits
@@ -303,3 +304,30 @@ def test_setting_bends_leaves_the_elements_of_others_alone():
     site = street((0.0, 0.0), (100.0, 0.0, 30.0), (180.0, 60.0, 25.0), (300.0, 60.0))
     fresh = set_bend(site, "line", 2, radius=20.0)
     assert told(fresh)[:2] == told(site)[:2]
+
+
+# The whole grade line
+
+
+def test_a_grade_line_is_raised_and_lowered_as_a_whole():
+    vips = (Vip(chainage=0, level=40.0), Vip(chainage=50, grade=0.02, curve_length=10), Vip(chainage=120, level=42.0))
+    site = raise_vips(street((0, 0), (120, 0), vips=vips), "line", 0.35)
+    assert [v.level for v in vip_rows(Engine(site), "line")] == pytest.approx([40.35, 41.35, 42.35])
+    assert site.find(Street, "line").vips[1].grade == 0.02
+    site = raise_vips(site, "line", -0.35)
+    assert site.find(Street, "line").vips == vips
+
+
+def test_a_proposed_grade_line_is_set_when_it_is_raised(court):
+    q = Engine(court)
+    before = [v.level for v in vip_rows(q, "through")]
+    row = next(r for r in facts(q, "through") if getattr(r, "label", "") == "raise all by")
+    site = row.edit(0.2)(court)
+    after = vip_rows(Engine(site), "through")
+    assert [v.level for v in after] == pytest.approx([z + 0.2 for z in before], abs=1e-9)
+    assert {v.state for v in after} == {"set"}
+
+
+def test_nothing_to_raise_is_said():
+    with pytest.raises(EditError, match="no grade line"):
+        raise_vips(street((0, 0), (120, 0)), "line", 0.2)

@@ -21,6 +21,8 @@ _TONES = {
     "carriageway": "#6F7278",
     "junction": "#6F7278",
     "bulb": "#6F7278",
+    "parking": "#82807C",
+    "median": "#8FAE74",
     "kerb": "#E4E1D8",
     "path": "#D3BE95",
     "verge": "#8FAE74",

@@ -190,6 +190,18 @@ def set_vip(site: Site, street: str, index: int, **values: float | None) -> Site
     return site.put(changed(s, vips=tuple(vips)))
 
 
+def raise_vips(site: Site, street: str, by: float, proposed: Sequence[Vip] = ()) -> Site:
+    """Raise every set level of a grade line by metres (below zero: lower it); ``proposed`` VIPs are set first where none is.
+
+    Tied ends stay where they are held; a VIP that is set by its grade follows the one before it.
+    """
+    s = the(site, Street, street)
+    vips = s.vips or tuple(proposed)
+    if not vips:
+        raise EditError(f"'{s.name}' has no grade line to be raised")
+    return set_vips(site, s.id, [v if v.level is None else changed(v, level=v.level + by) for v in vips])
+
+
 def remove_vip(site: Site, street: str, index: int) -> Site:
     """Take a VIP out of the set grade line."""
     s = the(site, Street, street)

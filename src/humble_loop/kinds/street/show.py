@@ -50,16 +50,19 @@ _ALONG, _UP = 10.0, 0.02  # metres to which VIPs are rounded: what is easily set
 _MOST_TOLD = 15  # VIPs that are told one under another
 SAG = 0.03  # metres between a drawn chord and its curve
 
-_DRAWN = {"lip", "back of kerb", "path front", "path back", "boundary"}
+_DRAWN = {"back of kerb": "kerb", "path front": "path", "path back": "path", "boundary": "boundary"}
 
 
 def role_in_plan(point: str, side: str | None, corner: bool = False) -> str | None:
     """The role in which a section point's line is drawn, or None where it is not."""
     if point == "lip":
         return "return" if corner else f"{side} lip"
-    if point not in _DRAWN:
-        return None
-    return {"back of kerb": "kerb", "path front": "path", "path back": "path", "boundary": "boundary"}[point]
+    name, _, number = point.rpartition(" ")
+    if number.isdigit():  # the second of its name
+        point = name
+    if point.endswith(" edge"):
+        return "path"
+    return _DRAWN.get(point)
 
 
 def outline(q: Engine, street: str) -> Drawing:
@@ -159,6 +162,9 @@ def _vips(q: Engine, street: str) -> list[Row]:
     ]
     round_off = (f"Round to {_ALONG:g} m and {_UP:g} m", rounded(q, street, _ALONG, _UP))
     rows.append(Actions((round_off,)))
+    standing = proposed_vips(q, street)
+    raised = lambda v: lambda s: edits.raise_vips(s, street, v, standing)  # noqa: E731
+    rows.append(Fact("raise all by", "level", 0.0, "worked out", raised))
     if len(made.states) > _MOST_TOLD:
         return [*rows, Note("They stand in Grade line, beside the plan", heading=False)]
     for i, state in enumerate(made.states):
