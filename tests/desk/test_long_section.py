@@ -1,10 +1,13 @@
 """The long section in the real window: legs and curves by their handles, and how much levels are exaggerated."""
 
+import numpy as np
 import pytest
 
-from humble_loop.kinds.street import Street
+from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street import Street, StreetLine
 from humble_loop.kinds.street.grades import vip_rows
-from humble_loop.lines.line import ThingId
+from humble_loop.kinds.street.plan import chain_of
+from humble_loop.lines.line import ThingId, line
 
 LOOP = ThingId("street", "ember-loop")
 
@@ -89,3 +92,27 @@ def test_vips_are_rounded_with_one_click(d):
     vips = d.site.find(Street, "ember-loop").vips
     assert [v.chainage for v in vips[1:-1]] == pytest.approx([90.0, 160.0])
     assert all(abs(v.level / 0.02 - round(v.level / 0.02)) < 1e-6 for v in vips if v.level is not None)
+
+
+def test_the_strip_tells_cut_and_fill_between_the_lips(d):
+    """The band is as deep as the crown lies above the ground, and brown where it lies below."""
+    strip, q = d.window.strip, d.session.engine
+    made = strip.depths
+    s = made.chainages[::10]
+    points = chain_of(q, "ember-loop").points_at(s)
+    crown = line(q, StreetLine("ember-loop")).rule.levels(s)
+    assert made.depths[::10] == pytest.approx(crown - ground_of(q).levels(points), nan_ok=True)
+    image = strip.grab().toImage()
+    deepest, highest = int(np.nanargmin(made.depths[:-1])), int(np.nanargmax(made.depths[:-1]))
+    colours = [
+        image.pixelColor(
+            round(strip._x(float(0.5 * (made.chainages[k] + made.chainages[k + 1])))), strip.height() // 2 + 4
+        )
+        for k in (deepest, highest)
+    ]
+    assert colours[0].red() > colours[0].blue() + 10  # brown
+    if made.depths[highest] > 0.2:
+        assert colours[1].green() > colours[1].red()  # teal
+    strip._session.choose(None)
+    d.settle()
+    assert strip.depths is None

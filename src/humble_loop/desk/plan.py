@@ -173,7 +173,7 @@ class PlanView(DrawingView):
         corners = np.stack([band.edges[:-1, 0], band.edges[1:, 0], band.edges[1:, 1], band.edges[:-1, 1]], axis=1)
         pen = QPen(Qt.PenStyle.NoPen)
         self._band.show_shapes(
-            [(c, self.drawing.depth_colour(float(d)), pen) for c, d in zip(corners, depths) if np.isfinite(d)]
+            [(c, self.theme.depth_colour(float(d)), pen) for c, d in zip(corners, depths) if np.isfinite(d)]
         )
 
     def light_up(self, points: Floats | None) -> None:

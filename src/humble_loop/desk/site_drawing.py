@@ -7,7 +7,7 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QPen
+from PySide6.QtGui import QPen
 
 from humble_loop.desk.drawing import WITH_CONTOURS, details, fine_lines, outline, outline_of_all
 from humble_loop.desk.idle import IdleWork, Steps
@@ -195,7 +195,7 @@ class SiteDrawing:
                 continue
             set_ = area.state == "set"
             pen = t.pen("broken", 1.8) if area.wrong else t.pen("ink", 1.4 if set_ else 0.7, alpha=160)
-            shapes.append((area.ring, self.depth_colour(area.depth), pen))
+            shapes.append((area.ring, t.depth_colour(area.depth), pen))
         return shapes
 
     def show_chosen_area(self) -> None:
@@ -206,12 +206,6 @@ class SiteDrawing:
         drawn = [d for d in (self.drawn.get(thing), self.drawn.get(_outline_of(thing))) if d] if thing else []
         areas = [a for d in drawn for a in d.areas if a.role != "pad" and a.thing == thing]
         self.chosen_area.show_shapes([(a.ring, t.colour("chosen", 26), t.pen("chosen", 2.0)) for a in areas])
-
-    def depth_colour(self, depth: float) -> QColor:
-        """Brown where the ground is cut, teal where it is filled, stronger with depth up to 1.5 m."""
-        assert self.theme is not None
-        share = min(abs(depth) / 1.5, 1.0) if np.isfinite(depth) else 0.0
-        return self.theme.colour("cut" if depth < 0 else "fill", int(25 + 125 * share))
 
     def show_labels(self) -> None:
         """Put labels where they belong."""

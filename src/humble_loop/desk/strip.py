@@ -14,6 +14,7 @@ from humble_loop.desk.painting import guarded
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme, font
 from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.kinds.street.depth import Depths, depths_along
 from humble_loop.kinds.street.plan import centreline
 from humble_loop.lines.describe import Mark
 from humble_loop.lines.line import ThingId
@@ -41,6 +42,7 @@ class Strip(QWidget):
         self._total: float | None = None  # the street's length; None where there is nothing to show
         self._marks: tuple[Mark, ...] = ()
         self._boxes: list[tuple[QRectF, ThingId]] = []
+        self.depths: Depths | None = None  # of the crown, drawn as a band between the lips
         self.setFixedHeight(58)
         self.setMouseTracking(True)
         self.in_time = InTime(session, self._refresh, self)
@@ -69,6 +71,8 @@ class Strip(QWidget):
         made = q.attempt(marks, street) if street else ()
         self._total = None if line is None or isinstance(line, Unsolved) else line.chain.total
         self._marks = () if isinstance(made, Unsolved) else made
+        depths = q.attempt(depths_along, street) if street and self._total is not None else None
+        self.depths = None if isinstance(depths, Unsolved) else depths
         self.update()
 
     def _x(self, chainage: float) -> float:
@@ -87,8 +91,9 @@ class Strip(QWidget):
         self._boxes = []
         if self._total is None:
             return
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         middle = self.height() / 2
+        self._paint_depths(painter, t, middle)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(t.pen("crown", 1.2, Qt.PenStyle.DashDotLine))
         painter.drawLine(int(self._x(0)), int(middle), int(self._x(self._total)), int(middle))
         for mark in self._marks:
@@ -98,6 +103,16 @@ class Strip(QWidget):
             painter.setPen(t.pen("chosen", 1.0, alpha=170))
             x = int(self._x(station.chainage))
             painter.drawLine(x, 0, x, self.height())
+
+    def _paint_depths(self, painter: QPainter, t: Theme, middle: float) -> None:
+        """The band between the lips: brown in cut, teal in fill, as deep as pads are coloured."""
+        if self.depths is None:
+            return
+        x = [round(self._x(float(s))) for s in self.depths.chainages]
+        depths = 0.5 * (self.depths.depths[:-1] + self.depths.depths[1:])
+        for a, b, depth in zip(x[:-1], x[1:], depths.tolist()):
+            if b > a and depth == depth:
+                painter.fillRect(a, int(middle) - 6, b - a, 12, t.depth_colour(depth))
 
     def _draw(self, painter: QPainter, t: Theme, mark: Mark, middle: float) -> None:
         x0, x1 = self._x(mark.start), self._x(mark.end)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import cache
 
@@ -60,6 +61,11 @@ class Theme:
         colour = QColor(getattr(self, role))
         colour.setAlpha(alpha)
         return colour
+
+    def depth_colour(self, depth: float) -> QColor:
+        """Brown where the ground is cut (below zero), teal where it is filled, stronger with depth up to 1.5 m."""
+        share = min(abs(depth) / 1.5, 1.0) if math.isfinite(depth) else 0.0
+        return self.colour("cut" if depth < 0 else "fill", int(25 + 125 * share))
 
 
 LIGHT = Theme(

@@ -33,13 +33,28 @@ class DepthBand:
     reach: Floats
 
 
+@dataclass(frozen=True)
+class Depths:
+    """At chainages (n,): how far the crown lies above the ground (n,), m, below zero in cut, NaN where there is no ground."""
+
+    chainages: Floats
+    depths: Floats
+
+
+@query
+def depths_along(q: Engine, street: str) -> Depths:
+    """A street's depths along its crown."""
+    chain = chain_of(q, street)
+    s = np.linspace(0.0, chain.total, int(np.clip(np.ceil(chain.total / _STEP), 1, _MOST)) + 1)
+    return Depths(s, line(q, StreetLine(street)).rule.levels(s) - ground_of(q).levels(chain.points_at(s)))
+
+
 @query
 def depth_band(q: Engine, street: str) -> DepthBand:
     """A street's depths and reach, as its own section and batter slopes have them; what else stands there is left out."""
-    chain = chain_of(q, street)
-    s = np.linspace(0.0, chain.total, int(np.clip(np.ceil(chain.total / _STEP), 1, _MOST)) + 1)
-    centre = chain.points_at(s)
-    depths = line(q, StreetLine(street)).rule.levels(s) - ground_of(q).levels(centre)
+    made = depths_along(q, street)
+    s, depths = made.chainages, made.depths
+    centre = chain_of(q, street).points_at(s)
     edges, reach = np.stack([centre, centre], axis=1), np.zeros((len(s), 2))
     for k, side in enumerate(SIDES):
         edges[:, k], reach[:, k] = _edge(q, street, side, s)
