@@ -18,7 +18,7 @@ from dataclasses import dataclass, field
 
 import shiboken6
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QtMsgType, qInstallMessageHandler
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
+from PySide6.QtGui import QEnterEvent, QKeyEvent, QMouseEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -116,6 +116,8 @@ class RandomUser:
         self, window: MainWindow, seed: int, *, solid: bool = False, say: Callable[[str], object] = lambda words: None
     ) -> None:
         self.say = say
+        # The hand is over the cross section, so that its handles are there.
+        window.cross_section.enterEvent(QEnterEvent(QPointF(), QPointF(), QPointF()))
         self.w, self.rng, self.found, self.watch = window, random.Random(seed), Findings(), Watch()
         self._gestures = [
             (10, self.drag),
@@ -343,7 +345,7 @@ class RandomUser:
             QTest.keyClick(edit, Qt.Key.Key_Return)
 
     def sheets(self) -> None:
-        """Elements and levels: show them, choose a row, type into a cell."""
+        """Elements, levels, sections: show them, choose a row, type into a cell or choose from its list."""
         panel = self.w.sheets
         if not panel.isVisible() or self.rng.random() < 0.1:
             self.w.toggle_sheets()
@@ -362,6 +364,12 @@ class RandomUser:
         if not index.isValid() or not index.flags() & Qt.ItemFlag.ItemIsEditable:
             return
         panel.view.edit(index)
+        combo = next((c for c in panel.view.findChildren(QComboBox) if c.isVisible()), None)
+        if combo is not None and combo.count():
+            combo.hidePopup()
+            combo.setCurrentIndex(self.rng.randrange(combo.count()))
+            combo.activated.emit(combo.currentIndex())
+            return
         editor = next((e for e in panel.view.findChildren(QLineEdit) if e.isVisible()), None)
         if editor is None:
             return
