@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 from humble_loop.desk.session import Session
 from humble_loop.lines.findings import Finding
 
-_MOST = 40  # rows shown at once
+_MOST = 25  # rows shown at once
 
 
 def findings_box(session: Session, findings: Sequence[Finding], show_at: Callable[[float, float], None]) -> QWidget:
