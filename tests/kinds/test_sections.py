@@ -519,3 +519,19 @@ def with_changed_court(site):
 )
 def test_the_surface_stays_watertight_where_lanes_meet_junctions_and_bulbs(do):
     assert_watertight(Engine(do(court_site())))
+
+
+def test_a_side_may_end_at_its_lip():
+    site = straight()
+    bare = section(site).model_dump(mode="json") | {"id": "bare", "name": "Bare"}
+    for side in ("left", "right"):
+        bare[side] = {"parts": [{"to": "lip", "width": 3.0, "grade": -0.03}]}
+    site = edits.set_street(site.put(TypicalSection.model_validate(bare)), "line", section="bare")
+    q = Engine(site)
+    assert course(q, "line", "left").names == ("crown", "lip")
+    assert boundary_width(q, "line", "left").one(0.0) == 3.0
+    assert [r.cells[6].value for r in sheets(site)["Section"].rows if r.cells[6]] == ["lip"]
+    site = change.add_piece(site, "bare", "left", 0, "verge")
+    assert section(site, "bare").left.parts[-1].to == "boundary"
+    with pytest.raises(EditError, match="behind the kerb"):
+        change.add_piece(site, "bare", "left", 1, "kerb")

@@ -96,7 +96,8 @@ Part = Strip | KerbPart
 
 
 class SectionSide(Model):
-    """One side of a typical section, from the crown outwards: strips up to the lip, and beyond it others up to the boundary.
+    """One side of a typical section, from the crown outwards: strips up to the lip, and beyond it, if anything, others up
+    to the boundary.
 
     Batter slopes are rises per metre: 1 on 2 is 0.5.
     """
@@ -110,8 +111,6 @@ class SectionSide(Model):
         ends = [p.to if isinstance(p, Strip) else None for p in self.parts]
         if ends.count("lip") != 1 or None in ends[: ends.index("lip")]:
             raise ValueError("a section side must begin with the strips from the crown to the lip, and have one lip")
-        if ends[-1] in (None, "lip"):
-            raise ValueError("a section side must end with a strip up to the boundary")
         return self
 
     @property

@@ -204,6 +204,8 @@ def _lip(parts: Sequence[Part]) -> int:
 def _with_parts(site: Site, section: str, side: Side, parts: Sequence[Part]) -> Site:
     found = the(site, TypicalSection, section)
     old = found.side(side)
+    if isinstance(parts[-1], KerbPart):
+        raise EditError("nothing would lie behind the kerb; add a strip up to the boundary first")
     inside = sum(isinstance(p, Strip) and p.piece in INSIDE for p in parts)
     return _with_side(site, found, side, changed(old, parts=_named(parts, inside - 1)))
 
