@@ -115,6 +115,7 @@ def test_pieces_outside_the_lip_are_added_moved_and_removed_and_named_by_what_th
         (lambda s: change.set_kerb(s, LOCAL, "left", 0, "barrier"), "no kerb"),
         (lambda s: change.set_kerb(s, LOCAL, "left", 1, "nothing"), "no kerb shape"),
         (lambda s: change.set_strip(s, LOCAL, "left", 0, width=-1.0), "width"),
+        (lambda s: change.set_strip(s, LOCAL, "left", 0, width=61.0), "must be between 0 and 60"),
         (lambda s: change.set_strip(s, LOCAL, "left", 9, width=1.0), "no piece 10"),
         (lambda s: change.set_strip(s, "nothing", "left", 0, width=1.0), "no typical section"),
     ],

@@ -64,6 +64,7 @@ class KerbShape(Named):
         return self
 
 
+WIDEST_STRIP = 60.0  # metres: no piece of a street is wider
 Piece = Literal["median", "lane", "parking", "verge", "path", "buffer"]
 Kerb = Literal["kerb"]
 _PIECE_TO: dict[str, Piece] = {"lip": "lane", "path back": "path"}
@@ -73,7 +74,7 @@ class Strip(Model):
     """A strip of a section side ending at a named point: what it is, its width and its grade outwards (rising positive)."""
 
     to: str
-    width: Width
+    width: Annotated[Width, between(0.0, WIDEST_STRIP)]
     grade: Grade = 0.0
     piece: Piece = "verge"
 
