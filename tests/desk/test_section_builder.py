@@ -6,7 +6,7 @@ from PySide6.QtGui import QEnterEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox
 
-from humble_loop.desk.session import Station
+from humble_loop.desk.session import Session, Station
 from humble_loop.formats.own_library import OwnLibrary
 from humble_loop.kinds.street import Street, StreetLine
 from humble_loop.kinds.street.side import lip_width
@@ -224,3 +224,10 @@ def test_what_is_made_of_a_kerb_is_in_the_library_without_being_asked(d, tmp_pat
     (tmp_path / "library" / "kerb_shapes.json").write_text("{")
     type_into(d, 3, "up", "160")
     d.qtbot.waitUntil(lambda: "library" in d.window.status.said.text(), timeout=5000)
+
+
+def test_a_damaged_library_does_not_keep_a_session_from_beginning(tmp_path):
+    (tmp_path / "kerb_shapes.json").write_text("{")
+    session = Session(None, OwnLibrary(tmp_path))
+    assert "your own library cannot be read" in session.trouble
+    assert session.site.all(TypicalSection)

@@ -91,6 +91,8 @@ def run(arguments: Sequence[str]) -> int:
         session.take(site, options.file)
     window = MainWindow(session, settings)
     attend(window)
+    if session.trouble:
+        window.say(session.trouble)
     sys.excepthook = _reporter(window, faults.log_file())
     window.show()
     app.processEvents()

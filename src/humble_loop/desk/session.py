@@ -58,6 +58,7 @@ class Session(QObject):
     def __init__(self, recovery_root: Path | None = None, library: OwnLibrary | None = None) -> None:
         super().__init__()
         self._library = library
+        self.trouble = ""  # with the designer's own library, met before anybody listened
         self.site = self._with_library(new_site())
         self.engine = Engine(self.site)
         self.opened = object()  # another one for each site that is opened
@@ -133,7 +134,8 @@ class Session(QObject):
         try:
             return self._library.added_to(site) if self._library else site
         except FormatError as error:
-            self.said.emit(str(error))
+            self.trouble = str(error)
+            self.said.emit(self.trouble)
             return site
 
     def _keep_library(self) -> None:
