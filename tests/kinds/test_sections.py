@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from humble_loop.demo import demo_site
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.lot.layout import lot
-from humble_loop.kinds.street import Street, Vip
+from humble_loop.kinds.street import Bend, Street, Vip
 from humble_loop.kinds.street import section_edits as change
 from humble_loop.kinds.street.faces import StreetFace
 from humble_loop.kinds.street.plan import StreetLine, chain_of
@@ -25,7 +25,7 @@ from humble_loop.whole.tables import table
 from humble_loop.whole.things import all_things
 from tests import edits
 from tests.conftest import court_site, examples
-from tests.kinds.test_elements import street
+from tests.kinds.test_elements import E0, N0, street
 from tests.whole.test_surface import assert_watertight
 
 LOCAL = "local-street"  # 3.4 m lane at -3 %, kerb of 0.45 m, then 1.8 + 1.8 + 0.6 m at +2 %
@@ -160,8 +160,6 @@ def test_a_street_gets_a_copy_of_its_own_and_others_keep_theirs():
 
 
 def site_bends():
-    from tests.kinds.test_elements import E0, N0, Bend
-
     return [Bend(easting=E0, northing=N0 + 300), Bend(easting=E0 + 200, northing=N0 + 300)]
 
 
