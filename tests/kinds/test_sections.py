@@ -262,7 +262,6 @@ def test_a_change_beyond_the_end_is_told():
     found = [f for f in findings(Engine(site)) if f.rule == "section change"]
     assert len(found) == 1
     assert "end" in found[0].message
-    assert wider(straight()) is not None
     assert not [f for f in findings(Engine(wider(straight()))) if f.rule == "section change"]
 
 
