@@ -578,3 +578,23 @@ def test_work_within_a_time_ends_with_it_and_what_is_done_by_then_stays_known():
     assert 2 <= first < 20
     assert together(q) == 190  # and without a limit it goes on from there
     assert len(worked_out) == 20
+
+
+def test_an_engine_that_stays_answers_alike_keeps_what_it_knows_and_begins_afresh_elsewhere():
+    worked_out = []
+
+    @query
+    def twice(q, name):
+        worked_out.append(name)
+        return 2 * number(q, name)
+
+    @query
+    def rings(q, step):
+        return rings(q, (step + 1) % 3)
+
+    q = Engine(site_with(a=1.5), stays=True)
+    assert [twice(q, "a"), twice(q, "a"), worked_out] == [3.0, 3.0, ["a"]]
+    assert "it is not there" in str(q.attempt(twice, "b"))
+    assert isinstance(q.attempt(rings, 0), Ring)
+    q.use(site_with(a=4.0))
+    assert twice(q, "a") == 8.0
