@@ -80,6 +80,12 @@ def test_the_core_runs_without_qt():
     assert subprocess.run([sys.executable, "-c", code], capture_output=True, text=True).stderr == ""
 
 
+def test_starting_loads_nothing_that_is_seldom_wanted():
+    """Each of these takes as long to load as all of the core; the fitting library did so unnoticed."""
+    code = "import sys, humble_loop.cli; print([m for m in ('scipy', 'ezdxf', 'lxml', 'laspy', 'PySide6') if m in sys.modules])"
+    assert subprocess.run([sys.executable, "-c", code], capture_output=True, text=True).stdout.strip() == "[]"
+
+
 def test_the_lock_pins_every_dependency():
     lock = {
         re.split("==", line)[0].lower().replace("_", "-") for line in (ROOT / "requirements.lock").read_text().split()

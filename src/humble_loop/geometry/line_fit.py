@@ -6,7 +6,6 @@ from collections.abc import Generator
 from typing import NamedTuple
 
 import numpy as np
-from scipy.optimize import least_squares
 
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.bends import BendInput, chain_from_bends
@@ -243,6 +242,8 @@ def _fitted(corners: Floats, radii: Floats, source: Floats, rounds: int = _ROUND
     low, high = np.log(_RADII)
     start = np.concatenate([(corners[1:-1] - middle).ravel(), np.clip(np.log(np.maximum(radii, _RADII[0])), low, high)])
     bounds = (np.repeat([-np.inf, low - 1e-6], [2 * n, n]), np.repeat([np.inf, high + 1e-6], [2 * n, n]))
+    from scipy.optimize import least_squares  # takes as long to load as all else together, and is seldom wanted
+
     found = least_squares(departures, start, slopes, bounds=bounds, max_nfev=rounds)
     moved = unpacked(np.asarray(found.x, dtype=np.float64))
     before, after = (_measured(*made, source).departure for made in ((corners, radii), moved))
