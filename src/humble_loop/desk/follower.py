@@ -10,7 +10,8 @@ from PySide6.QtCore import QObject, QTimer
 from humble_loop.desk.session import Session
 from humble_loop.engine.query import Cancelled
 
-_PATIENCE = 0.2  # seconds that views may hold the hand up before they go on in pieces
+_PATIENCE = 0.08  # seconds that views may hold the hand up before they go on in pieces
+_OWN = 0.2  # seconds that a view may take of a drag in it
 _BRIEFLY = 0.008  # seconds that it may while something is dragged elsewhere
 _AGAIN = 40  # milliseconds between two pieces
 _REST = 120  # milliseconds without a move until a hand that drags is said to rest
@@ -66,9 +67,10 @@ class InTime(QObject):
         """Refresh, or begin to."""
         self._again.stop()
         led = self._session.dragging and not self._mine()
+        patience = _BRIEFLY if led else _OWN if self._session.dragging else _PATIENCE
         began = time.perf_counter()
         try:
-            with self._session.engine.within(_BRIEFLY if led else max(_PATIENCE - _turn.took, _BRIEFLY)):
+            with self._session.engine.within(max(patience - _turn.took, _BRIEFLY)):
                 self._refresh()
         except Cancelled:
             self._again.start(_REST if led else _AGAIN)

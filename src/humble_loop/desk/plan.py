@@ -35,7 +35,7 @@ from humble_loop.lines.standing import kinds
 from humble_loop.whole.things import things_by_street, things_of
 
 _SOON, _PAUSE = 25, 110  # milliseconds until the rest is shown: after a change, and when a drag pauses
-_PATIENCE = 0.2  # seconds that a change may hold the hand up; what is not shown by then comes in pieces
+_PATIENCE = 0.12  # seconds that a change may hold the hand up; what is not shown by then comes in pieces
 _AT_ONCE = 0.012  # seconds: a dragged thing's lines that take longer follow a frame later than its handle
 _SMALL = 12  # things that are drawn at once, all of them
 _CHOOSE = 14.0  # pixels from a thing within which it is chosen

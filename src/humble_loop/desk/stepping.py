@@ -12,7 +12,7 @@ from humble_loop.kinds.street.plan import StreetLine, chain_of
 from humble_loop.kinds.street.section import rows
 
 _PACE = 160  # milliseconds between two sections while they are played
-_PATIENCE = 0.2  # seconds in which a street's rows must be known
+_PATIENCE = 0.08  # seconds in which a street's rows must be known
 _COARSE = 10.0  # metres between the sections of a street that has no rows
 _SAME = 1e-3  # metres within which two places are one
 
