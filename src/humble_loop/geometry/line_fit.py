@@ -8,20 +8,23 @@ from typing import NamedTuple
 import numpy as np
 
 from humble_loop.geometry.arrays import Floats
-from humble_loop.geometry.bends import BendInput, chain_from_bends
+from humble_loop.geometry.bends import BendInput, chain_from_bends, lay_bends
 from humble_loop.geometry.chain import Chain
-from humble_loop.geometry.polyline import thinned
 
-_MOST = 90  # points of the source between which pieces are looked for
-_MOST_BENDS, _MOST_TRIES = 24, 30  # of a line that is made better than its stretches, and to leave one out
-_SAMPLES = 200  # points of the source with which the line is compared
+_MOST = 250  # points of the source between which pieces are looked for
+_MOST_BENDS, _MOST_TRIES = 60, 60  # of a line that is made better than its stretches, and to leave one out
+_SAMPLES = 400  # points of the source with which the line is compared
 _RADII = (0.5, 20_000.0)  # metres: sharper is a corner, flatter a straight to the eye and in the ground
 _WIDEST = 2.0  # radians of an arc that is one bend; one that turns more is two
 _ARC = 1.02  # pieces that an arc counts for: of two that do, a straight is taken
 _CLOSE = 0.05  # pieces by which one that stays close is better than one at the tolerance
 _EXACT = 1e-6  # metres: nothing is to be made better
-_STEP = 1e-5  # metres, and shares of a radius, by which slopes are told
-_ROUNDS, _BRIEFLY = 40, 12  # of the search for the least squares; and where it is only tried whether a bend can go
+_STEP = 1e-6  # metres, and shares of a radius, by which an arc's centre is moved to tell its slopes
+_DAMPED, _UNDAMPED, _HOPELESS = 1e-3, 1e-12, 1e8  # share of the squares' own slopes by which a step is shortened
+_SHORTER = 4.0  # times that it is more, where a step leads up
+_FLAT = 1e-9  # a slope of the squares, below which a corner or radius has nothing to do with them
+_ENOUGH = 1e-9  # share of the sum of squares: a round that gains less is the last
+_ROUNDS, _BRIEFLY = 60, 30  # of the search for the least squares; and where it is only tried whether a bend can go
 
 
 class Fitted(NamedTuple):
@@ -56,13 +59,11 @@ def fit_line(points: Floats, within: float) -> Generator[None, None, Fitted]:
         source = source[np.linspace(0, len(source) - 1, _SAMPLES).astype(np.int64)]
     rough = source
     if len(rough) > _MOST:
-        rough = thinned([source], 0.1 * within)[0]
-    if len(rough) > _MOST:
         rough = rough[np.linspace(0, len(rough) - 1, _MOST).astype(np.int64)]
     best: Fitted | None = None
-    for share in (0.7, 0.35, 1.0):
+    for share in (0.7, 0.35, 1.0, 0.1):
         pieces = yield from _divided(rough, share * within)
-        found = _measured(*_fitted(*_corners(rough, pieces), source), source)
+        found = _measured(*(yield from _fitted(*_corners(rough, pieces), source)), source)
         yield
         if best is None or found.departure < best.departure:
             best = found
@@ -76,7 +77,7 @@ def fit_line(points: Floats, within: float) -> Generator[None, None, Fitted]:
         if fewer is not None:
             left += 1
             yield
-            found = _measured(*_fitted(*fewer, source, _BRIEFLY), source)
+            found = _measured(*(yield from _fitted(*fewer, source, _BRIEFLY)), source)
             best, tried = (found, 0) if found.departure <= within else (best, tried)
     return best
 
@@ -217,34 +218,93 @@ def _measured(corners: Floats, radii: Floats, source: Floats) -> Fitted:
     return Fitted(bends, float(abs(feet.offsets[worst])), float(feet.chainages[worst]))
 
 
-def _fitted(corners: Floats, radii: Floats, source: Floats, rounds: int = _ROUNDS) -> tuple[Floats, Floats]:
-    """Intersection points and radii moved to where the squares of the departures are least; the ends stay."""
+def _fitted(
+    corners: Floats, radii: Floats, source: Floats, rounds: int = _ROUNDS
+) -> Generator[None, None, tuple[Floats, Floats]]:
+    """Intersection points and radii moved to where the squares of the departures are least; the ends stay.
+
+    Gauss's steps, shortened where they lead up (Levenberg, 1944; scaled as by Marquardt, 1963). In pieces, which is why
+    no library does it.
+    """
     n = len(radii)
     if not 0 < n <= _MOST_BENDS or _measured(corners, radii, source).departure < _EXACT:
         return corners, radii
-    middle, size = source.mean(axis=0), float(np.ptp(source, axis=0).max())
+    low, high = np.log(_RADII)
 
     def unpacked(x: Floats) -> tuple[Floats, Floats]:
-        inner = x[: 2 * n].reshape(n, 2) + middle
-        return np.concatenate([corners[:1], inner, corners[-1:]]), np.exp(x[2 * n :])
+        return np.concatenate([corners[:1], x[: 2 * n].reshape(n, 2), corners[-1:]]), np.exp(x[2 * n :])
 
-    def departures(x: Floats) -> Floats:
-        try:
-            chain, _ = chain_from_bends(_bends(*unpacked(x)))
-        except ValueError:
-            return np.full(len(source), size)
-        return chain.feet(source).offsets
-
-    def slopes(x: Floats) -> Floats:
-        at = departures(x)
-        return np.column_stack([(departures(x + step) - at) / _STEP for step in _STEP * np.eye(3 * n)])
-
-    low, high = np.log(_RADII)
-    start = np.concatenate([(corners[1:-1] - middle).ravel(), np.clip(np.log(np.maximum(radii, _RADII[0])), low, high)])
-    bounds = (np.repeat([-np.inf, low - 1e-6], [2 * n, n]), np.repeat([np.inf, high + 1e-6], [2 * n, n]))
-    from scipy.optimize import least_squares  # takes as long to load as all else together, and is seldom wanted
-
-    found = least_squares(departures, start, slopes, bounds=bounds, max_nfev=rounds)
-    moved = unpacked(np.asarray(found.x, dtype=np.float64))
+    x = np.concatenate([corners[1:-1].ravel(), np.clip(np.log(np.maximum(radii, _RADII[0])), low, high)])
+    at, slopes = departures(corners, np.exp(x[2 * n :]), source)
+    damping = _DAMPED
+    for _ in range(rounds):
+        normal, down = slopes.T @ slopes, -slopes.T @ at
+        scale = np.diag(np.maximum(np.diag(normal), _FLAT))
+        gained = 0.0
+        while not gained and damping < _HOPELESS:
+            tried = x + np.linalg.solve(normal + damping * scale, down)
+            tried[2 * n :] = np.clip(tried[2 * n :], low, high)
+            yield
+            try:
+                then, there = departures(*unpacked(tried), source)
+            except ValueError:  # corners upon one another
+                damping *= _SHORTER
+                continue
+            if then @ then < at @ at:
+                gained = 1.0 - float(then @ then) / float(at @ at)
+                x, at, slopes, damping = tried, then, there, max(damping / _SHORTER, _UNDAMPED)
+            else:
+                damping *= _SHORTER
+        if gained < _ENOUGH:
+            break
+    moved = unpacked(x)
     before, after = (_measured(*made, source).departure for made in ((corners, radii), moved))
     return moved if after < before else (corners, radii)
+
+
+def departures(corners: Floats, radii: Floats, source: Floats) -> tuple[Floats, Floats]:
+    """Offsets (m,) of the source from the line, left positive, and their slopes (m, 3 n) by the n inner corners' eastings
+    and northings in turn and the logarithms of their radii.
+
+    A point that is nearest to a straight goes with the straight's two corners, one that is nearest to an arc with the arc's
+    centre and radius. Raises ValueError for a line that cannot be laid.
+    """
+    chain, _, bend_of = lay_bends(_bends(corners, radii))
+    feet = chain.feet(source)
+    on = chain.element_at(feet.chainages)
+    bend, straight = np.array(bend_of)[on], (chain.k0 == 0.0)[on]
+    n, m = len(radii), len(source)
+    by_corner, by_radius = np.zeros((m, n + 2, 2)), np.zeros((m, n + 2))
+
+    k, rows = bend[straight], np.flatnonzero(straight)
+    d = corners[k + 1] - corners[k]
+    length = np.hypot(d[:, 0], d[:, 1])
+    normal = np.column_stack([-d[:, 1], d[:, 0]]) / length[:, None]
+    t = (((source[straight] - corners[k]) * d).sum(axis=1) / length**2)[:, None]
+    by_corner[rows, k] = -(1.0 - t) * normal
+    by_corner[rows, k + 1] = -t * normal
+
+    k, rows = bend[~straight], np.flatnonzero(~straight)
+    if len(k):
+        three = corners[np.stack([k - 1, k, k + 1])]
+        size = radii[k - 1]
+        centre, side = _centre(three, size)
+        out = source[~straight] - centre
+        out *= (side / np.hypot(out[:, 0], out[:, 1]))[:, None]
+        for j in range(3):
+            for axis in range(2):
+                moved = three.copy()
+                moved[j, :, axis] += _STEP
+                by_corner[rows, k - 1 + j, axis] = ((_centre(moved, size)[0] - centre) * out).sum(axis=1) / _STEP
+        wider = (_centre(three, size * (1.0 + _STEP))[0] - centre) / _STEP
+        by_radius[rows, k] = side * size + (wider * out).sum(axis=1)
+    return feet.offsets, np.concatenate([by_corner[:, 1:-1].reshape(m, 2 * n), by_radius[:, 1:-1]], axis=1)
+
+
+def _centre(three: Floats, radius: Floats) -> tuple[Floats, Floats]:
+    """Centres (k, 2) of arcs at the second of ``three`` corners (3, k, 2), and the side to which they turn (1: left)."""
+    u, v = three[1] - three[0], three[2] - three[1]
+    u, v = (w / np.hypot(w[:, 0], w[:, 1])[:, None] for w in (u, v))
+    across, along = v - u, u + v  # the bisector, and twice the cosine of half the turn
+    scale = 2.0 * radius / np.maximum(np.hypot(*along.T) * np.hypot(*across.T), 1e-12)
+    return three[1] + scale[:, None] * across, np.sign(u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0])
