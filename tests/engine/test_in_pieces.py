@@ -67,3 +67,16 @@ def test_what_cannot_be_worked_out_stays_so(engine):
     with pytest.raises(Unsolved, match="cannot be counted"):
         _counting(engine, 9).result(engine)
     assert done == list(range(8))
+
+
+def test_work_that_raised_anything_raises_it_each_time_it_is_asked_for(engine):
+    """A generator that raised ends without a word when it is gone on with: its result would be None."""
+
+    def pieces():
+        yield
+        raise ValueError("two points lie at one place")
+
+    work = InPieces(pieces())
+    for _ in range(3):
+        with pytest.raises(ValueError, match="two points"):
+            work.result(engine)

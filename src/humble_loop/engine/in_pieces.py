@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Generator
 from typing import Generic, TypeVar
 
-from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.engine.query import Engine
 
 T = TypeVar("T")
 Pieces = Generator[None, None, T]
@@ -21,10 +21,10 @@ class InPieces(Generic[T]):
     def __init__(self, pieces: Pieces[T]) -> None:
         self._pieces = pieces
         self._made: list[T] = []
-        self._failure: Unsolved | None = None
+        self._failure: Exception | None = None
 
     def result(self, q: Engine) -> T:
-        """What is worked out; raises Cancelled when the time that ``q`` is given is over, and Unsolved as the work did."""
+        """What is worked out; raises Cancelled when the time that ``q`` is given is over, and what the work raised, each time."""
         while not self._made:
             if self._failure is not None:
                 raise self._failure.with_traceback(None)
@@ -33,6 +33,6 @@ class InPieces(Generic[T]):
                 next(self._pieces)
             except StopIteration as end:
                 self._made.append(end.value)
-            except Unsolved as unsolved:
-                self._failure = unsolved
+            except Exception as failure:  # noqa: BLE001 - a generator that raised would end without a result
+                self._failure = failure
         return self._made[0]

@@ -242,12 +242,12 @@ def _fitted(
         scale = np.diag(np.maximum(np.diag(normal), _FLAT))
         gained = 0.0
         while not gained and damping < _HOPELESS:
-            tried = x + np.linalg.solve(normal + damping * scale, down)
-            tried[2 * n :] = np.clip(tried[2 * n :], low, high)
             yield
             try:
+                tried = x + np.linalg.solve(normal + damping * scale, down)
+                tried[2 * n :] = np.clip(tried[2 * n :], low, high)
                 then, there = departures(*unpacked(tried), source)
-            except ValueError:  # corners upon one another
+            except ValueError:  # no step, or corners upon one another
                 damping *= _SHORTER
                 continue
             if then @ then < at @ at:
