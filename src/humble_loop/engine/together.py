@@ -49,7 +49,7 @@ def ask_together(
     for k in range(1, processes):
         here, there = context.Pipe()
         ours = [here, *(pipe for _, pipe in helpers)]
-        process = context.Process(target=_help, args=(q, k, rounds, queues, there, ours), daemon=True)
+        process = context.Process(target=_help, args=(q, k, rounds, queues, there, ours, os.getpid()), daemon=True)
         process.start()
         there.close()
         helpers.append((process, here))
@@ -155,12 +155,20 @@ def aside(work: Callable[[], bytes], processes: int) -> Callable[[], bytes]:
 
 
 def _help(
-    q: Engine, k: int, rounds: Sequence[Round], queues: Sequence[_Queue], pipe: Connection, ours: list[Connection]
+    q: Engine,
+    k: int,
+    rounds: Sequence[Round],
+    queues: Sequence[_Queue],
+    pipe: Connection,
+    ours: list[Connection],
+    first: int,
 ) -> None:
-    """What the k-th helper does, as long as there is somebody to help. ``ours`` are the ends of pipes that are not its."""
+    """What the k-th helper does, as long as there is somebody to help: the process ``first``, which may be gone by now.
+
+    ``ours`` are the ends of pipes that are not its.
+    """
     for end in ours:
         end.close()
-    first = os.getppid()
     q.cancelled = lambda: os.getppid() != first
     with suppress(BaseException):  # what stops it, an interrupt say, is told by the first process if at all
         for ask in rounds:
