@@ -119,3 +119,21 @@ def test_the_strip_tells_cut_and_fill_between_the_lips(d):
     strip._session.choose(None)
     d.settle()
     assert strip.depths is None
+
+
+def test_a_vip_is_locked_by_the_command_and_then_refuses_the_hand(d):
+    view = d.window.long_section
+    h = handle(d, "Ember Loop VIP 3")
+    d.click(view, h.place)
+    assert d.session.chosen.held == h.key
+    d.window.run(d.window._command("Lock or unlock the VIP").do)
+    assert handle(d, "Ember Loop VIP 3").state == "locked"
+    before = [r.level for r in rows(d)]
+    h = handle(d, "Ember Loop VIP 3")
+    d.drag(view, h.place, (h.place[0], h.place[1] + 0.4))
+    assert [r.level for r in rows(d)] == before
+    d.click(view, h.place)
+    d.window.run(d.window._command("Lock or unlock the VIP").do)
+    h = handle(d, "Ember Loop VIP 3")
+    d.drag(view, h.place, (h.place[0], h.place[1] + 0.4))
+    assert rows(d)[2].level == pytest.approx(before[2] + 0.4, abs=0.05)

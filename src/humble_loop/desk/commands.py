@@ -13,8 +13,10 @@ from humble_loop.desk.stages import STAGES
 from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import NotAQuantity, parse_chainage, show_chainage
 from humble_loop.kinds.lot.kind import line_with_lots
-from humble_loop.kinds.street.edits import set_vips
-from humble_loop.kinds.street.plan import StreetLine, chain_of, drawn_end, name_of, vips_of
+from humble_loop.kinds.street.edits import propose_again
+from humble_loop.kinds.street.grades import locking
+from humble_loop.kinds.street.levels import grade_line
+from humble_loop.kinds.street.plan import StreetLine, chain_of, drawn_end, name_of
 from humble_loop.kinds.street.section_edits import add_change
 from humble_loop.kinds.street.show import keep, removal
 from humble_loop.kinds.turning_head.model import set_head
@@ -48,6 +50,7 @@ def make_commands(w: MainWindow) -> list[Command]:
         Command("End in a bulb", "head", on.add_bulb, "", ("Streets", "Turning heads")),
         Command("Set the proposed grade line", "levels", on.keep_levels, "", ("Levels",)),
         Command("Propose the grade line again", "ground", on.propose_levels, "", ("Levels",)),
+        Command("Lock or unlock the VIP", "lock", on.lock_held, "", ("Levels",)),
         Command("Remove the VIP or bend", "bend", on.remove_held, "Del", ("Streets", "Levels")),
         Command("Section piece by piece", "elements", on.show_section, "", ("Sections",)),
         Command("Change the section here", "section", on.change_section, "", ("Sections",)),
@@ -97,9 +100,9 @@ class StreetCommands:
         """Set the proposed grade line as it stands."""
         if street := self._street():
             q = self._w.session.engine
-            if vips_of(q, street):
-                return
             try:
+                if "proposed" not in grade_line(q, street).states:
+                    return
                 edit = keep(q, street)
             except Unsolved as unsolved:
                 self._w.say(str(unsolved))
@@ -109,7 +112,7 @@ class StreetCommands:
     def propose_levels(self) -> None:
         """Give the grade line back to the proposal."""
         if street := self._street():
-            self._w.session.do("Propose the grade line", lambda s: set_vips(s, street, []))
+            self._w.session.do("Propose the grade line", lambda s: propose_again(s, street))
 
     def remove_held(self) -> None:
         """Take the VIP or bend that is in hand out."""
@@ -119,6 +122,16 @@ class StreetCommands:
             self._w.say("Take a VIP in the long section or a bend in the plan first: click it")
         elif session.do("Remove the VIP" if session.chosen.held[0] == "vip" else "Remove the bend", edit):
             session.choose(session.chosen.thing)
+
+    def lock_held(self) -> None:
+        """Lock the VIP that is in hand where it is, or unlock it."""
+        session = self._w.session
+        held = session.chosen.held
+        offered = locking(session.engine, held[1], held[2]) if held[:1] == ("vip",) else ()
+        if not offered:
+            self._w.say("Take a VIP in the long section first: click it; a tied one follows what it is tied to")
+        for words, edit in offered:
+            session.do(words, edit)
 
     def show_section(self) -> None:
         """Show the pieces of the chosen street's section in rows beside the plan."""

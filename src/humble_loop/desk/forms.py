@@ -12,10 +12,11 @@ from humble_loop.lines.describe import Actions, Choice, Fact, Note, Row
 from humble_loop.site.edits import Edit, EditError, attempted
 from humble_loop.site.model import Settings
 
-MARKS = {"set": "●", "proposed": "○", "tied": "◆", "worked out": "·"}
+MARKS = {"set": "●", "proposed": "○", "locked": "■", "tied": "◆", "worked out": "·"}
 _STATE_WORDS = {
     "set": "set: someone gave this value. Click to give it back to the proposal",
     "proposed": "proposed: it follows by itself. Click to set it as it stands",
+    "locked": "locked: it stays as it is until it is unlocked, in Grade line beside the plan",
     "tied": "tied: it follows from something else",
     "worked out": "worked out from the rest",
 }

@@ -502,7 +502,7 @@ class HandleLayer(Layer):
             hot = self.hot is not None and self.hot.key == handle.key
             size = 6.0 if hot else _HANDLE
             painter.setPen(self.theme.pen("chosen", 2.0 if hot or handle.key == self.chosen else 1.4))
-            filled = handle.state == "set"
+            filled = handle.state in ("set", "locked")
             painter.setBrush(self.theme.colour("chosen" if filled else "paper"))
             box = QRectF(at.x() - size, at.y() - size, 2 * size, 2 * size)
             if handle.state == "tied":
@@ -520,6 +520,9 @@ class HandleLayer(Layer):
                 painter.drawEllipse(box)
             else:
                 painter.drawRect(box)
+                if handle.state == "locked":  # held within a frame
+                    painter.setBrush(Qt.BrushStyle.NoBrush)
+                    painter.drawRect(box.adjusted(-3.5, -3.5, 3.5, 3.5))
 
 
 class SignLayer(Layer):

@@ -103,7 +103,7 @@ class SheetModel(QAbstractTableModel):
         words = f"{fact.before} {text}" if fact.before else text
         if index.column() == 0 and row.findings:
             words = f"{'▲' if any(f.severity == 'broken' for f in row.findings) else '◇'} {words}"
-        return f"{MARKS[fact.state]} {words}" if fact.state in ("proposed", "tied") else words
+        return f"{MARKS[fact.state]} {words}" if fact.state in ("proposed", "locked", "tied") else words
 
     def _colour(self, row: SheetRow, fact: Fact | None) -> object:
         assert self.theme is not None

@@ -17,7 +17,7 @@ from typing import Annotated, Any, ClassVar, Literal, TypeVar
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, SkipValidation, WithJsonSchema, model_validator
 
-State = Literal["proposed", "set", "tied"]
+State = Literal["proposed", "set", "locked", "tied"]
 Side = Literal["left", "right"]
 End = Literal["start", "end"]
 

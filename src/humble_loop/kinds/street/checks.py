@@ -11,7 +11,7 @@ from humble_loop.geometry.bend_fit import turn_between
 from humble_loop.geometry.bends import BendInput, BendProblem, lay_bends
 from humble_loop.ground.hollow import hollows
 from humble_loop.kinds.ground.reads import ground_of
-from humble_loop.kinds.street.edits import remove_bend, set_bend, set_vip
+from humble_loop.kinds.street.edits import remove_bend, set_bend, set_vip, unlock_vip
 from humble_loop.kinds.street.faces import faces_of
 from humble_loop.kinds.street.levels import GradeLine, end_ties, grade_line
 from humble_loop.kinds.street.model import Vip
@@ -44,6 +44,7 @@ LEVEL_RULES = (
     "curve too short",
     "curves overlap",
     "grade line too short",
+    "locked VIP off the line",
     "proposal leaves its tolerance",
     "low point along the street",
 )
@@ -163,7 +164,7 @@ def _ground(q: Engine, street: str) -> list[Finding]:
 def level_findings(q: Engine, street: str) -> tuple[Finding, ...]:
     """Findings on the grade line of a new street."""
     levels = grade_line(q, street)
-    checks = (_grades, _curves, _low_points, _ends)
+    checks = (_grades, _curves, _departures, _low_points, _ends)
     return tuple(f for check in checks for f in check(q, street, levels))
 
 
@@ -226,6 +227,29 @@ def _curves(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
     return found
 
 
+def _departures(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
+    """Where a proposed line leaves the ground by more than its class allows."""
+    if "proposed" not in levels.states:
+        return []
+    rules, found = class_of(q, street), []
+    ground, s = ground_along(q, street), levels.profile.chainages
+    within = (ground.chainages >= s[0]) & (ground.chainages <= s[-1]) & np.isfinite(ground.levels)
+    at = ground.chainages[within]
+    above = levels.profile.level(at) - ground.levels[within]
+    for word, depths, limit in (("cut", -above, rules.cut_tolerance), ("fill", above, rules.fill_tolerance)):
+        if not len(at) or not too_high(float(depths.max()), limit):
+            continue
+        k = int(np.argmax(depths))
+        most, where = float(depths[k]), float(at[k])
+        words = f"at {where:.2f} the proposal has {most:.2f} m of {word}; its class wants {limit:g} m at most"
+        remedy = "no line within its grades does better with these ties: set its VIPs, or move the street"
+        of, name, spot = thing(street), name_of(q, street), place(q, street, where)
+        found.append(
+            Finding("proposal leaves its tolerance", of, name, words, remedy, most, limit, where, spot, severity="near")
+        )
+    return found
+
+
 def _low_points(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
     found = []
     for t in levels.profile.turning_points():
@@ -250,6 +274,26 @@ def _low_points(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
 
 
 def _ends(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
+    return [*_locked_off(q, street, levels), *_short(q, street, levels)]
+
+
+def _locked_off(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
+    """Locked VIPs that the line cannot pass: beyond the street's end, or where a junction holds it."""
+    found = []
+    for i, v in enumerate(vips_of(q, street)):
+        if v.locked and i not in levels.index:
+            words = f"its locked VIP at {v.chainage:.2f} lies where the grade line does not reach, so it holds nothing"
+            mend = Mend("Unlock it", partial(unlock_vip, street=street, index=i))
+            at, of = place(q, street, float(np.clip(v.chainage, 0.0, chain_of(q, street).total))), thing(street)
+            remedy = "unlock it and take it out, or lengthen the street"
+            name, rule = name_of(q, street), "locked VIP off the line"
+            found.append(
+                Finding(rule, of, name, words, remedy, chainage=v.chainage, place=at, severity="near", mend=mend)
+            )
+    return found
+
+
+def _short(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
     profile, total = levels.profile, chain_of(q, street).total
     low = min(own_range(q, street, side)[0] for side in SIDES)
     first, last = float(profile.chainages[0]), float(profile.chainages[-1])

@@ -13,6 +13,7 @@ from humble_loop.kinds.street.model import Bend, Street, Vip, bend_input
 from humble_loop.site.edits import EditError, changed, free_id, free_name, made, remove, rename, the
 from humble_loop.site.model import Site
 
+_SAME = 1e-6  # metres between two chainages that are one
 _PAIRED, _TURNED = ("transition", "radius", "turn"), (("in", "out"), ("out", "in"))
 
 
@@ -173,18 +174,59 @@ def reverse_street(site: Site, street: str, length: float) -> Site:
 def set_vips(site: Site, street: str, vips: Sequence[Vip]) -> Site:
     """Set the whole grade line; none gives it back to the proposal."""
     ordered = tuple(sorted(vips, key=lambda v: v.chainage))
-    return site.put(changed(the(site, Street, street), vips=ordered))
+    return site.put(changed(the(site, Street, street), vips=ordered, proposed_between=False))
+
+
+def propose_again(site: Site, street: str) -> Site:
+    """Give a grade line back to the proposal, between the VIPs that are locked."""
+    s = the(site, Street, street)
+    locked = tuple(v for v in s.vips if v.locked)
+    return site.put(changed(s, vips=locked, proposed_between=bool(locked)))
+
+
+def lock_vip(site: Site, street: str, index: int, level: float) -> Site:
+    """Hold VIP ``index`` of the set grade line where it is, at ``level``; its grade, where that was set, is given up."""
+    return _with_vip(site, street, index, locked=True, level=level, grade=None)
+
+
+def unlock_vip(site: Site, street: str, index: int) -> Site:
+    """Let a VIP be moved again. Where the rest is proposed between locked ones, it goes back to the proposal."""
+    s = the(site, Street, street)
+    if s.proposed_between:
+        return propose_again(site.put(changed(s, proposed_between=False, vips=_unlocked(s.vips, index))), street)
+    return _with_vip(site, street, index, locked=False)
+
+
+def _unlocked(vips: Sequence[Vip], index: int) -> tuple[Vip, ...]:
+    return tuple(changed(v, locked=False) if i == index else v for i, v in enumerate(vips))
+
+
+def lock_proposed(site: Site, street: str, vip: Vip) -> Site:
+    """Lock a VIP of a line that is proposed, at the level that it has there; the rest goes on being proposed."""
+    s = the(site, Street, street)
+    locked = [*(v for v in s.vips if abs(v.chainage - vip.chainage) > _SAME), changed(vip, locked=True)]
+    return site.put(changed(s, vips=tuple(sorted(locked, key=lambda v: v.chainage)), proposed_between=True))
 
 
 def set_vip(site: Site, street: str, index: int, **values: float | None) -> Site:
     """Change fields of VIP ``index`` of the set grade line. Setting a level clears a grade, and the other way."""
-    s = the(site, Street, street)
-    if not 0 <= index < len(s.vips):
-        raise EditError(f"'{s.name}' has no VIP {index + 1}")
+    _movable(the(site, Street, street), index)
     if values.get("level") is not None:
         values["grade"] = None
     elif values.get("grade") is not None:
         values["level"] = None
+    return _with_vip(site, street, index, **values)
+
+
+def _movable(street: Street, index: int) -> None:
+    if 0 <= index < len(street.vips) and street.vips[index].locked:
+        raise EditError(f"the VIP of '{street.name}' at {street.vips[index].chainage:.2f} is locked: unlock it first")
+
+
+def _with_vip(site: Site, street: str, index: int, **values: Any) -> Site:
+    s = the(site, Street, street)
+    if not 0 <= index < len(s.vips):
+        raise EditError(f"'{s.name}' has no VIP {index + 1}")
     vips = list(s.vips)
     vips[index] = changed(vips[index], **values)
     return site.put(changed(s, vips=tuple(vips)))
@@ -193,16 +235,18 @@ def set_vip(site: Site, street: str, index: int, **values: float | None) -> Site
 def raise_vips(site: Site, street: str, by: float, proposed: Sequence[Vip] = ()) -> Site:
     """Raise every set level of a grade line by metres (below zero: lower it); ``proposed`` VIPs are set first where none is.
 
-    Tied ends stay where they are held; a VIP that is set by its grade follows the one before it.
+    Tied ends and locked VIPs stay where they are; a VIP that is set by its grade follows the one before it.
     """
     s = the(site, Street, street)
-    vips = s.vips or tuple(proposed)
+    vips = tuple(proposed) or s.vips
     if not vips:
         raise EditError(f"'{s.name}' has no grade line to be raised")
-    return set_vips(site, s.id, [v if v.level is None else changed(v, level=v.level + by) for v in vips])
+    held = [v.level is None or v.locked for v in vips]
+    return set_vips(site, s.id, [v if h else changed(v, level=(v.level or 0.0) + by) for v, h in zip(vips, held)])
 
 
 def remove_vip(site: Site, street: str, index: int) -> Site:
     """Take a VIP out of the set grade line."""
     s = the(site, Street, street)
+    _movable(s, index)
     return set_vips(site, s.id, [v for i, v in enumerate(s.vips) if i != index])

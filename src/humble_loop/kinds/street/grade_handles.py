@@ -8,7 +8,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.street import edits
-from humble_loop.kinds.street.grades import vip_edits
+from humble_loop.kinds.street.grades import HELD, vip_edits
 from humble_loop.kinds.street.levels import MOST_SHOWN, GradeLine, grade_line, proposed_vips
 from humble_loop.kinds.street.plan import class_of, is_new, name_of, vips_of
 from humble_loop.lines.describe import Handle, Place, Told, Typed
@@ -81,10 +81,10 @@ def _vip(q: Engine, street: str, i: int) -> Handle:
 
 
 def _leg(q: Engine, street: str, i: int) -> Handle | None:
-    """The middle of the leg after VIP ``i``: dragged, it moves parallel, or about the end that is tied; None where both are."""
+    """The middle of the leg after VIP ``i``: dragged, it moves parallel, or about the end that is held; None where both are."""
     made, name = grade_line(q, street), name_of(q, street)
     p = made.profile
-    free = [k for k in (i, i + 1) if made.states[k] != "tied"]
+    free = [k for k in (i, i + 1) if made.states[k] not in HELD]
     if not free:
         return None
     s0, s1, z0, z1 = (float(v) for v in (*p.chainages[i : i + 2], *p.levels[i : i + 2]))
@@ -95,13 +95,13 @@ def _leg(q: Engine, street: str, i: int) -> Handle | None:
         return _levels(q, street, {k: float(p.levels[k]) + rise for k in free})
 
     def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
-        rise = round((place[1] - middle[1]) * 2.0 / len(free), 3)  # about a tied end the middle rises half as much
+        rise = round((place[1] - middle[1]) * 2.0 / len(free), 3)  # about a held end the middle rises half as much
         turned = ((z1 + rise * (i + 1 in free)) - (z0 + rise * (i in free))) / (s1 - s0)
         told = Told("raised", "level", rise) if rise >= 0 else Told("lowered", "level", -rise)
         return by(rise), (told, Told("grade", "grade", turned, grade))
 
     def about_the_first(value: float) -> Edit:
-        if made.states[i + 1] == "tied":
+        if made.states[i + 1] in HELD:
             return _levels(q, street, {i: z1 - value * (s1 - s0)})
         return _levels(q, street, {i + 1: z0 + value * (s1 - s0)})
 
@@ -109,7 +109,7 @@ def _leg(q: Engine, street: str, i: int) -> Handle | None:
         Typed("level", "how much to raise it", by),
         Typed("grade", "a grade as 2.5% or 1:40, about its first VIP", about_the_first),
     )
-    held = "" if len(free) == 2 else "turns about its tied end"
+    held = "" if len(free) == 2 else f"turns about its {made.states[i if i not in free else i + 1]} end"
     key, title = ("leg", street, i), f"{name} leg {i + 1}"
     return Handle(key, middle, title, "round", moved, typed, lambda q: held, "worked out")
 
@@ -143,7 +143,7 @@ def _curve(q: Engine, street: str, i: int) -> list[Handle]:
     made, name = grade_line(q, street), name_of(q, street)
     p = made.profile
     s, z, length, change = (float(v[i]) for v in (p.chainages, p.levels, p.curves, p.changes))
-    if abs(change) < _LEAST_CHANGE or made.states[i] == "tied":
+    if abs(change) < _LEAST_CHANGE or made.states[i] in HELD:
         return []
     edit_for = vip_edits(q, street, i)
     room = 2.0 * float(min(s - p.chainages[i - 1], p.chainages[i + 1] - s))
@@ -181,7 +181,7 @@ def _by_k(edit_for: Callable[..., Edit], change: float) -> Typed:
 
 def rounded(q: Engine, street: str, along: float, up: float) -> Edit:
     """The edit that rounds VIPs to whole steps ``along`` (m, ends apart) and ``up`` (m); one that would come upon its
-    neighbour keeps its chainage. A proposed line is set with it.
+    neighbour keeps its chainage, and a locked one keeps both. A proposed line is set with it.
     """
     made = grade_line(q, street)
     vips = proposed_vips(q, street) if "proposed" in made.states else list(vips_of(q, street))
@@ -190,6 +190,9 @@ def rounded(q: Engine, street: str, along: float, up: float) -> Edit:
         kept = [v.chainage for v in vips]
         fresh = []
         for k, v in enumerate(vips):
+            if v.locked:
+                fresh.append(v)
+                continue
             at = round(round(v.chainage / along) * along, 3)
             low = kept[k - 1] if k else -np.inf
             high = kept[k + 1] if k + 1 < len(kept) else np.inf

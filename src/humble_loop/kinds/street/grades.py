@@ -13,6 +13,7 @@ from humble_loop.geometry.gradeline import Turning
 from humble_loop.kinds.street import edits
 from humble_loop.kinds.street.checks import level_findings
 from humble_loop.kinds.street.levels import MOST_SHOWN, grade_line, proposed_vips
+from humble_loop.kinds.street.model import Vip
 from humble_loop.kinds.street.plan import StreetLine, chain_of, ground_along, is_new, name_of
 from humble_loop.lines.describe import Crossing, Fact, Sheet, SheetRow
 from humble_loop.lines.line import LineId
@@ -20,6 +21,7 @@ from humble_loop.lines.standing import kinds
 from humble_loop.site.edits import Edit, EditError
 from humble_loop.site.model import Site, State
 
+HELD = ("tied", "locked")  # states of levels that no hand moves
 _SAG = 0.02  # metres between what is lit up and the line
 _LIT = 4.0  # metres to either side of a VIP without a curve that are lit up
 
@@ -78,6 +80,21 @@ def vip_edits(q: Engine, street: str, i: int) -> Callable[..., Edit]:
     return edit_for
 
 
+def locking(q: Engine, street: str, i: int) -> tuple[tuple[str, Edit], ...]:
+    """What locks VIP ``i`` of a grade line where it is, or unlocks it; nothing for a tied one."""
+    made = grade_line(q, street)
+    state, index, level = made.states[i], made.index[i], float(made.profile.levels[i])
+    if state == "tied":
+        return ()
+    if state == "locked":
+        return (("Unlock the VIP", lambda s: edits.unlock_vip(s, street, index)),)
+    if state == "proposed":
+        chainage, curve = float(made.profile.chainages[i]), float(made.profile.curves[i])
+        fresh = Vip(chainage=chainage, level=level, curve_length=curve)
+        return (("Lock the VIP", lambda s: edits.lock_proposed(s, street, fresh)),)
+    return (("Lock the VIP", lambda s: edits.lock_vip(s, street, index, level)),)
+
+
 # Sheets
 
 _COLUMNS = ("chainage", "level", "grade in", "grade out", "change", "curve", "K", "high or low", "there at")
@@ -104,13 +121,15 @@ def grade_sheet(q: Engine, street: str) -> Sheet:
         begin = float(s[0] if i == 0 else 0.5 * (s[i - 1] + s[i]))
         end = float(s[-1] if i == len(s) - 1 else 0.5 * (s[i] + s[i + 1]))
         cells = _cells(q, street, i, v, len(told))[: len(columns)]
-        rows.append(SheetRow(cells, (begin, end), _along(q, street, *reach), mine, ("vip", street, i)))
+        lit = _along(q, street, *reach)
+        rows.append(SheetRow(cells, (begin, end), lit, mine, ("vip", street, i), locking(q, street, i)))
     return Sheet("Grade line", line, columns, tuple(rows))
 
 
 def _cells(q: Engine, street: str, i: int, v: VipRow, count: int) -> tuple[Fact | None, ...]:
-    to = vip_edits(q, street, i) if v.state != "tied" else None
-    after = vip_edits(q, street, i + 1) if i + 1 < count and grade_line(q, street).states[i + 1] != "tied" else None
+    states = grade_line(q, street).states
+    to = vip_edits(q, street, i) if v.state not in HELD else None
+    after = vip_edits(q, street, i + 1) if i + 1 < count and states[i + 1] not in HELD else None
     inner = 0 < i < count - 1
 
     def field(key: str, editor: Callable[..., Edit] | None) -> Callable[[float], Edit] | None:

@@ -18,8 +18,9 @@ from humble_loop.lines.rules import InStretches, LevelRule, OnGradeLine
 from humble_loop.lines.standing import kinds
 from humble_loop.propose.follow import fewest_straights, straights_in_tube
 from humble_loop.site.library import StreetClass
-from humble_loop.site.model import End, State
+from humble_loop.site.model import ENDS, End, State
 
+_SAME = 1e-6  # metres between two chainages that are one
 _SHORTEST = 25.0  # metres: the shortest leg that is proposed
 MOST_SHOWN = 60  # VIPs from which a grade line is ground as it was found, not somebody's design
 
@@ -28,7 +29,7 @@ MOST_SHOWN = 60  # VIPs from which a grade line is ground as it was found, not s
 class GradeLine:
     """A street's grade line.
 
-    ``states`` says for each VIP whether its level is 'proposed', 'set' or 'tied'; ``index`` is its place in the
+    ``states`` says for each VIP whether its level is 'proposed', 'set', 'locked' or 'tied'; ``index`` is its place in the
     street's set VIPs, or -1; ``vips`` are the levels as quantities, with their reasons.
     """
 
@@ -55,7 +56,7 @@ def grade_line(q: Engine, street: str) -> GradeLine:
     """The grade line: set VIPs between tied ends, or a proposal from the ground where nothing was set."""
     frame, vips = frame_of(q, street), vips_of(q, street)
     ties = dict(end_ties(q, street))
-    if vips:
+    if vips and not frame.proposed_between:
         return _set(q, street, vips, ties)
     if frame.kind == "existing":
         return _found(q, street)
@@ -94,11 +95,12 @@ def _set(q: Engine, street: str, vips: tuple[Vip, ...], ties: dict[End, EndTie])
     if "start" in ties:
         add(low, 0.0, "tied", -1, _tied(name, ties["start"]))
     for i, v in enumerate(vips):
-        if not low + 1e-6 < v.chainage < high - 1e-6:
+        if not low + _SAME < v.chainage < high - _SAME:
             continue  # a tied end takes the place of a VIP at or before the throat
         what = f"{name} VIP at {v.chainage:.2f}"
         if v.level is not None:
-            add(v.chainage, v.curve_length, "set", i, decided(what, v.level, ("vip", street, i), "level set", "set"))
+            level, state = decided(what, v.level, ("vip", street, i), "level set", "set"), _state(v)
+            add(v.chainage, v.curve_length, state, i, level)
         elif rows:
             assert v.grade is not None
             run = v.chainage - rows[-1][0]
@@ -153,19 +155,47 @@ def _proposed(q: Engine, street: str, ties: dict[End, EndTie]) -> GradeLine:
             "there is no ground under it to propose a grade line from",
             "move it onto the ground, or set its VIPs",
         )
-    start = float(ties["start"].level.value[0]) if "start" in ties else None
-    end = float(ties["end"].level.value[0]) if "end" in ties else None
-    corners, levels = _fitting(q, street, begin, finish, start, end).result(q)
+    low, high = begin + _SAME * ("start" in ties), finish - _SAME * ("end" in ties)
+    fixed = [(i, v) for i, v in enumerate(vips_of(q, street)) if low <= v.chainage <= high]
+    corners, levels = _through(q, street, (begin, finish), ties, [v for _, v in fixed])
     curves = _proposed_curves(corners, levels, rules)
     states: list[State] = ["proposed"] * len(corners)
+    index = [-1] * len(corners)
     vips = [
         decided(f"{name} VIP at {c:.2f}", float(v), ("proposed vip", street, i), "proposed from the ground", "proposed")
         for i, (c, v) in enumerate(zip(corners, levels))
     ]
+    for i, vip in fixed:
+        k = int(np.argmin(np.abs(corners - vip.chainage)))
+        states[k], index[k] = "locked", i
+        curves[k] = vip.curve_length if 0 < k < len(corners) - 1 else 0.0
+        vips[k] = decided(f"{name} VIP at {vip.chainage:.2f}", float(levels[k]), ("vip", street, i), "level set", "set")
     for held, place in (("start", 0), ("end", -1)):
         if held in ties:
             states[place], vips[place] = "tied", _tied(name, ties[held])
-    return _assembled([float(c) for c in corners], [float(c) for c in curves], states, [-1] * len(vips), vips)
+    return _assembled([float(c) for c in corners], [float(c) for c in curves], states, index, vips)
+
+
+def _state(vip: Vip) -> State:
+    return "locked" if vip.locked else "set"
+
+
+def _through(
+    q: Engine, street: str, reach: tuple[float, float], ties: dict[End, EndTie], locked: list[Vip]
+) -> tuple[np.ndarray, np.ndarray]:
+    """Chainages and levels of a line that follows the ground from one chainage to another, through locked VIPs."""
+    ends = [float(ties[end].level.value[0]) if end in ties else None for end in ENDS]
+    stops: list[tuple[float, float | None]] = [(v.chainage, v.level) for v in locked]
+    if not stops or stops[0][0] > reach[0] + _SAME:
+        stops.insert(0, (reach[0], ends[0]))
+    if stops[-1][0] < reach[1] - _SAME:
+        stops.append((reach[1], ends[1]))
+    corners, levels = [np.empty(0)], [np.empty(0)]
+    for k, ((a, low), (b, high)) in enumerate(zip(stops[:-1], stops[1:])):
+        s, z = _fitting(q, street, a, b, low, high).result(q)
+        corners.append(s[k > 0 :])
+        levels.append(z[k > 0 :])
+    return np.concatenate(corners), np.concatenate(levels)
 
 
 @query
@@ -231,7 +261,12 @@ def proposed_vips(q: Engine, street: str) -> list[Vip]:
     line = grade_line(q, street)
     last = len(line.states) - 1
     return [
-        Vip(chainage=float(s), level=float(z), curve_length=0.0 if i in (0, last) else float(c))
+        Vip(
+            chainage=float(s),
+            level=float(z),
+            curve_length=0.0 if i in (0, last) else float(c),
+            locked=state == "locked",
+        )
         for i, (s, z, c, state) in enumerate(
             zip(line.profile.chainages, line.profile.levels, line.profile.curves, line.states, strict=True)
         )

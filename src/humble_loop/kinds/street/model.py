@@ -37,17 +37,23 @@ def bend_input(bend: Bend) -> BendInput:
 
 
 class Vip(Model):
-    """A vertical intersection point. Either its level is set, or the grade that arrives at it is and the level follows."""
+    """A vertical intersection point. Either its level is set, or the grade that arrives at it is and the level follows.
+
+    A ``locked`` one stays as it is, whatever is dragged, raised, rounded or proposed, until it is unlocked.
+    """
 
     chainage: Chainage
     level: Level | None = None
     grade: Grade | None = None
     curve_length: Length = 0.0
+    locked: bool = False
 
     @model_validator(mode="after")
     def _one_of(self) -> Vip:
         if (self.level is None) == (self.grade is None):
             raise ValueError(f"the VIP at chainage {self.chainage:g} needs either a level or a grade, not both")
+        if self.locked and self.level is None:
+            raise ValueError(f"the VIP at chainage {self.chainage:g} is locked, and so needs a level")
         return self
 
 
@@ -63,7 +69,8 @@ class Street(Named):
     """A road, new or existing.
 
     An existing street's levels are the ground's; its lips are survey lines where these are named. A new street
-    without VIPs has its grade line proposed from the ground. ``turned`` tells that it now runs the other way than it
+    without VIPs has its grade line proposed from the ground; one whose line is ``proposed_between`` has it proposed between
+    the locked VIPs that it has. ``turned`` tells that it now runs the other way than it
     was drawn: what hangs on its ends is named by the ends as drawn, and so stays where it is.
     """
 
@@ -76,6 +83,7 @@ class Street(Named):
     changes: tuple[SectionChange, ...] = ()
     bends: tuple[Bend, ...] = Field(min_length=2)
     vips: tuple[Vip, ...] = ()
+    proposed_between: bool = False
     left_lip: str | None = None
     right_lip: str | None = None
     turned: bool = False
@@ -87,6 +95,12 @@ class Street(Named):
                 raise ValueError(
                     f"street '{self.name}': VIP chainages must rise ({b.chainage:g} follows {a.chainage:g})"
                 )
+        return self
+
+    @model_validator(mode="after")
+    def _locked_where_proposed_between(self) -> Street:
+        if self.proposed_between and not (self.vips and all(v.locked for v in self.vips)):
+            raise ValueError(f"street '{self.name}': only between locked VIPs is its grade line proposed")
         return self
 
     @model_validator(mode="after")

@@ -46,6 +46,7 @@ from humble_loop.site.edits import Edit, EditError, made
 from humble_loop.site.library import StreetClass, TypicalSection
 from humble_loop.site.model import SIDES, Site
 
+_BESIDE = 0.01  # metres from a VIP at which a new one takes its place
 _ALONG, _UP = 10.0, 0.02  # metres to which VIPs are rounded: what is easily set out and read
 _MOST_TOLD = 15  # VIPs that are told one under another
 SAG = 0.03  # metres between a drawn chord and its curve
@@ -156,7 +157,7 @@ def _vips(q: Engine, street: str) -> list[Row]:
         return []
     p = made.profile
     proposed = "proposed" in made.states
-    switch: Edit = keep(q, street) if proposed else lambda s: edits.set_vips(s, street, [])
+    switch: Edit = keep(q, street) if proposed else lambda s: edits.propose_again(s, street)
     rows: list[Row] = [
         Fact("grade line", "text", f"{len(made.states)} VIPs", "proposed" if proposed else "set", None, switch)
     ]
@@ -172,16 +173,17 @@ def _vips(q: Engine, street: str) -> list[Row]:
         chainage = float(p.chainages[i])
         level: Callable[[Any], Edit] | None = None
         accepts: tuple[Any, ...] = ()
-        if k >= 0:
+        if k >= 0 and state != "locked":
             level = lambda v, k=k: lambda s: edits.set_vip(s, street, k, level=v)  # noqa: E731
             accepts = (("chainage", lambda v, k=k: lambda s: edits.set_vip(s, street, k, chainage=v)),)
         rows.append(Fact(f"VIP {chainage:.2f}", "level", float(p.levels[i]), state, level, accepts=accepts))
-        if k >= 0 and 0 < i < len(made.states) - 1:
+        if level is not None and 0 < i < len(made.states) - 1:
             curve = lambda v, k=k: lambda s: edits.set_vip(s, street, k, curve_length=v)  # noqa: E731
             rows.append(Fact("curve length", "length", float(p.curves[i]), "set", curve, inner=True))
         if i < len(p.grades):
             own = made.index[i + 1]
-            typed = (lambda v, k=own: lambda s: edits.set_vip(s, street, k, grade=v)) if own >= 0 else None
+            free = own >= 0 and made.states[i + 1] != "locked"
+            typed = (lambda v, k=own: lambda s: edits.set_vip(s, street, k, grade=v)) if free else None
             rows.append(Fact("grade", "grade", float(p.grades[i]), "worked out", typed, inner=True))
     return rows
 
@@ -199,13 +201,16 @@ def sheets(q: Engine, street: str) -> tuple[Sheet, ...]:
 
 def add_vip(q: Engine, street: str, chainage: float, level: float) -> Edit:
     """The edit that adds a VIP to a grade line, setting a proposed one first."""
-    kept = [] if vips_of(q, street) or isinstance(q.attempt(grade_line, street), Unsolved) else proposed_vips(q, street)
+    line = q.attempt(grade_line, street)
+    kept = [] if isinstance(line, Unsolved) or "proposed" not in line.states else proposed_vips(q, street)
 
     def edit(site: Site) -> Site:
         fresh = made(Vip, chainage=round(chainage, 2), level=round(level, 3))
         found = site.find(Street, street)
         old = kept or list(found.vips if found else ())
-        return edits.set_vips(site, street, [*(v for v in old if abs(v.chainage - fresh.chainage) > 0.01), fresh])
+        if any(v.locked and abs(v.chainage - fresh.chainage) <= _BESIDE for v in old):
+            raise EditError(f"a locked VIP stands at {fresh.chainage:.2f}: unlock it first")
+        return edits.set_vips(site, street, [*(v for v in old if abs(v.chainage - fresh.chainage) > _BESIDE), fresh])
 
     return edit
 

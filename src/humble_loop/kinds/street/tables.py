@@ -73,7 +73,7 @@ def street_table(q: Engine, of: str | None, every: float | None) -> Table:
         if isinstance(made, Unsolved):
             state, grades = "unsolved", np.array([np.nan])
         else:
-            state = "set" if "set" in made.states else made.states[-1]
+            state = next((s for s in ("proposed", "set", "locked") if s in made.states), "tied")
             grades = np.abs(made.profile.grades)
         out.append(
             (name_of(q, i), frame.kind, frame.street_class, frame.section, length, state, grades.min(), grades.max())
