@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLineEdit
+from PySide6.QtWidgets import QAbstractButton, QApplication, QLineEdit
 
 from humble_loop.kinds.street import Street
 from humble_loop.kinds.street.plan import chain_of
@@ -175,3 +175,34 @@ def test_a_street_is_made_along_a_survey_line_that_is_chosen(drive, brickworks):
     assert np.abs(away).max() <= departs + 0.001
     d.session.undo()
     assert len(d.site.all(Street)) == before
+
+
+def test_a_proposal_is_a_ghost_in_the_long_section_until_it_is_taken(d):
+    panel, section = d.window.sheets, d.window.long_section
+    panel.show_sheet("Proposals")
+    d.settle()
+    d.qtbot.waitUntil(lambda: panel.settled and panel.model.sheet.title == "Proposals", timeout=8000)
+    names = [panel.model.index(k, 0).data() for k in range(panel.model.rowCount())]
+    row = names.index("balance cut and fill")
+    QTest.mouseClick(
+        panel.view.viewport(),
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
+        panel.view.visualRect(panel.model.index(row, 0)).center(),
+    )
+    x, y = section._lines["ghost"].getData()
+    assert len(x) > 20
+    before = [v.level for v in d.site.find(Street, "ember-loop").vips]
+    take = next(b for b in panel.findChildren(QAbstractButton) if b.text() == "Take it" and b.isVisible())
+    QTest.mouseClick(take, Qt.MouseButton.LeftButton)
+    d.settle()
+    after = d.site.find(Street, "ember-loop").vips
+    assert [v.level for v in after] != before
+    at = np.interp([v.chainage for v in after if not v.curve_length], x, y)
+    assert at == pytest.approx([v.level for v in after if not v.curve_length], abs=1e-6)
+    type_into(d, names.index("    fill at most"), "wanted", "0.25")
+    assert d.site.find(Street, "ember-loop").wanted.fill == 0.25
+    panel.show_sheet("Elements")
+    d.settle()
+    x, _ = section._lines["ghost"].getData()
+    assert x is None or not len(x)

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import argparse
+import importlib
 import os
 import signal
 import socket
 import sys
 import tempfile
+import threading
 import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from types import TracebackType
 
 from platformdirs import user_data_path, user_state_path
-from PySide6.QtCore import QPointF, QSocketNotifier
+from PySide6.QtCore import QPointF, QSocketNotifier, QTimer
 from PySide6.QtGui import QEnterEvent
 from PySide6.QtWidgets import QApplication
 
@@ -31,12 +33,16 @@ from humble_loop.formats.own_library import OwnLibrary
 from humble_loop.formats.recovery import lost_sessions
 from humble_loop.formats.site_file import load_site
 from humble_loop.kinds.lot.layout import lots_on
+from humble_loop.kinds.street.edits import lock_vip
+from humble_loop.kinds.street.model import Street
 from humble_loop.kinds.street.section_edits import add_change, add_piece
+from humble_loop.lines.describe import Fact
 from humble_loop.lines.line import ThingId
 from humble_loop.site.libraries import new_site
 from humble_loop.site.library import TypicalSection
 from humble_loop.site.model import Site
 
+_LATER = 3000  # milliseconds after the window has opened
 VIEWS = (
     "overview",
     "dark",
@@ -44,6 +50,7 @@ VIEWS = (
     "bulb",
     "long-section",
     "elements",
+    "proposals",
     "section",
     "kerb",
     "lots",
@@ -101,11 +108,18 @@ def run(arguments: Sequence[str]) -> int:
         _show_demo(window)
     if picture:
         return take_picture(app, window, options.shot, options.view)
+    _load_beside(app)
     lost = lost_sessions(state / "recovery")
     if lost:
         window.files.offer_recovery(lost[0])
     _end_on_signals(app, session)
     return int(app.exec())
+
+
+def _load_beside(app: QApplication) -> None:
+    """Load what proposals are worked out with while nobody waits: when it is asked for, it would hold the hand up."""
+    load = threading.Thread(target=importlib.import_module, args=("scipy.optimize",), daemon=True)
+    QTimer.singleShot(_LATER, app, load.start)
 
 
 def _site(options: argparse.Namespace) -> Site | None:
@@ -234,6 +248,21 @@ def _elements(window: MainWindow) -> None:
     window.sheets.view.setCurrentIndex(window.sheets.model.index(3, 0))
 
 
+def _proposals(window: MainWindow) -> None:
+    """What is proposed for Ember Loop's grade line, with the balanced one chosen, and one VIP locked."""
+    window.stage_row.choose(2)
+    window.session.do("Lock a VIP", lambda s: lock_vip(s, "ember-loop", 0, s.all(Street)[1].vips[0].level or 0.0))
+    window.session.choose(ThingId("street", "ember-loop"))
+    window.toggle_sheets()
+    window.sheets.show_sheet("Proposals")
+    window.plan.fit_thing(ThingId("street", "ember-loop"))
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    settle(app, window)
+    rows = [str(r.cells[0].value) for r in window.sheets.model.sheet.rows if isinstance(r.cells[0], Fact)]
+    window.sheets.view.setCurrentIndex(window.sheets.model.index(rows.index("balance cut and fill"), 0))
+
+
 def _section(window: MainWindow) -> None:
     """Ember Loop's section piece by piece, with a parking lane from half way on, as the hand finds it."""
     session = window.session
@@ -312,6 +341,7 @@ POSES: dict[str, Callable[[MainWindow], object]] = {
     "bulb": _bulb,
     "long-section": _long_section,
     "elements": _elements,
+    "proposals": _proposals,
     "section": _section,
     "kerb": _kerb,
     "lots": _lots,

@@ -16,6 +16,7 @@ from humble_loop.desk.theme import Theme
 from humble_loop.desk.view import DrawingView
 from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import show_grade, show_length
+from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.plan import StreetLine, is_new
 from humble_loop.kinds.street.show import add_vip
@@ -46,6 +47,7 @@ class LongSection(DrawingView):
                 *((f"beside {k}", 6 + 0.1 * k) for k in range(_MOST_BESIDE)),
                 ("tangents", 8),
                 ("own", 9),
+                ("ghost", 10),
             )
         }
         self.stretch: float | None = None  # as chosen; None for all of the line in all of the view
@@ -69,6 +71,7 @@ class LongSection(DrawingView):
         self._nothing.setStyleSheet(f"color: {theme.quiet}; background: transparent; font-size: 11px")
         self._lines["ground"].setPen(theme.pen("ground", 1.3, Qt.PenStyle.DashLine))
         self._lines["own"].setPen(theme.pen("crown", 2.2))
+        self._lines["ghost"].setPen(theme.pen("chosen", 2.2, Qt.PenStyle.DashLine))
         self._lines["tangents"].setPen(theme.pen("crown", 0.8, Qt.PenStyle.DotLine))
         self.refresh()
 
@@ -124,6 +127,11 @@ class LongSection(DrawingView):
                 self._fitted = None  # it is being drawn, and grows
         self._show_labels(made)
         self._later.begin([self._show_windows], 600 if self.session.dragging else 60)
+
+    def show_ghost(self, proposed: Floats | None) -> None:
+        """Draw chainages and levels (n, 2) that are proposed, or nothing."""
+        made = np.empty((0, 2)) if proposed is None else proposed
+        self._lines["ghost"].setData(made[:, 0], made[:, 1])
 
     def _show_axes(self, shown: bool) -> None:
         for name in ("left", "bottom"):

@@ -34,8 +34,7 @@ from humble_loop.desk.shape_picture import ShapePicture
 from humble_loop.desk.theme import Theme, font
 from humble_loop.desk.values import show
 from humble_loop.engine.query import Engine, Unsolved
-from humble_loop.geometry.arrays import Floats
-from humble_loop.lines.describe import Choice, Fact, Sheet, SheetRow
+from humble_loop.lines.describe import Choice, Fact, Sheet, SheetOf, SheetRow
 from humble_loop.lines.line import ThingId, line_plan
 from humble_loop.lines.standing import kinds
 from humble_loop.site.edits import Edit
@@ -132,7 +131,7 @@ class SheetModel(QAbstractTableModel):
         return self.sheet.columns[section] if role == Qt.ItemDataRole.DisplayRole else None
 
 
-def _sheets_of(q: Engine, thing: ThingId) -> tuple[Sheet, ...]:
+def _sheets_of(q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
     """The sheets of a thing: its own kind's, and those that other kinds add."""
     return tuple(
         s for kind in kinds() for s in (kind.sheets if kind.key == thing.kind else kind.sheets_about)(q, thing)
@@ -188,12 +187,13 @@ class SheetPanel(QWidget):
     """The sheets of the chosen thing: one at a time, chosen by its title. A row and its place in plan are lit together."""
 
     lit = Signal(object)  # points (n, 2) of the row that is chosen, or None
+    ghost = Signal(object)  # chainages and levels (n, 2) that it proposes, or None
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("panel")
         self._session = session
-        self._sheets: tuple[Sheet, ...] = ()
+        self._sheets: tuple[SheetOf, ...] = ()
         self._wanted = ""
         self.model, self.view, self.note = SheetModel(session, self), QTableView(), QLabel()
         self.view.setModel(self.model)
@@ -246,6 +246,7 @@ class SheetPanel(QWidget):
 
     def hideEvent(self, event: object) -> None:
         self.lit.emit(None)
+        self.ghost.emit(None)
 
     @property
     def settled(self) -> bool:
@@ -261,8 +262,10 @@ class SheetPanel(QWidget):
         thing = self._session.thing
         try:
             found = _sheets_of(self._session.engine, thing) if thing is not None else ()
+            shown = next((s for s in found if s.title == self._wanted), found[0] if found else None)
+            made = shown.make(self._session.engine) if shown else _NONE
         except Unsolved as unsolved:
-            found = ()
+            found, made = (), _NONE
             self.note.setText(str(unsolved))
         else:
             self.note.setText(
@@ -270,7 +273,6 @@ class SheetPanel(QWidget):
             )
         self._sheets = found
         self._show_titles()
-        made = next((s for s in found if s.title == self._wanted), found[0] if found else _NONE)
         old = self.model.sheet
         fresh = made.columns != old.columns or len(made.rows) != len(old.rows) or made.line != old.line
         self.model.take(made)
@@ -306,8 +308,9 @@ class SheetPanel(QWidget):
         row = self.view.currentIndex().row()
         rows = self.model.sheet.rows
         self._offer(rows[row].actions if 0 <= row < len(rows) else ())
-        points: Floats | None = rows[row].points if self.view.isVisible() and 0 <= row < len(rows) else None
-        self.lit.emit(points)
+        chosen = rows[row] if self.view.isVisible() and 0 <= row < len(rows) else None
+        self.lit.emit(chosen.points if chosen else None)
+        self.ghost.emit(chosen.ghost if chosen else None)
 
     def _offer(self, of_row: tuple[tuple[str, Edit], ...]) -> None:
         """Show buttons for what can be done with the row that is chosen, and with the whole sheet."""

@@ -77,6 +77,7 @@ class MainWindow(QMainWindow):
         self.facts.shown_at.connect(self._show_place)
         self.strip.stationed.connect(self.long_section.point_station)
         self.sheets.lit.connect(self.plan.light_up)
+        self.sheets.ghost.connect(self.long_section.show_ghost)
         self.long_section.windows_shown.connect(self._caption_long_section)
         self.stage_row.chosen.connect(self._on_stage)
         self.plan.sketch_ended.connect(lambda: self._draw_button(False))

@@ -100,7 +100,7 @@ class SheetRow:
 
     ``points`` (n, 2) are lit up in plan; ``held`` is the key of the handle that belongs to it, or (). ``actions`` are
     (words, edit) that are offered while it is chosen. ``across`` is where a piece of a section lies: metres to the right
-    of the centreline, from and to.
+    of the centreline, from and to. ``ghost`` (n, 2) is drawn in the long section: chainages and levels that are proposed.
     """
 
     cells: tuple[Fact | Choice | None, ...]
@@ -110,6 +110,7 @@ class SheetRow:
     held: tuple[Any, ...] = ()
     actions: tuple[tuple[str, Edit], ...] = ()
     across: tuple[float, float] | None = None
+    ghost: Floats | None = None
 
 
 @dataclass(frozen=True)
@@ -126,6 +127,19 @@ class Sheet:
     note: str = ""
     actions: tuple[tuple[str, Edit], ...] = ()
     shape: tuple[tuple[str, float, float], ...] = ()
+
+
+@dataclass(frozen=True)
+class SheetOf:
+    """A sheet by its title, worked out when it is shown."""
+
+    title: str
+    make: Callable[[Engine], Sheet]
+
+    @staticmethod
+    def made(sheet: Sheet) -> SheetOf:
+        """One that is there already."""
+        return SheetOf(sheet.title, lambda q: sheet)
 
 
 # Handles

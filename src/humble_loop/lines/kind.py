@@ -15,7 +15,7 @@ import shapely
 
 from humble_loop.engine.query import Engine, Key
 from humble_loop.geometry.arrays import Floats
-from humble_loop.lines.describe import Crossing, Drawing, Handle, Mark, Row, SetOutPoint, Sheet, SheetRow, Window
+from humble_loop.lines.describe import Crossing, Drawing, Handle, Mark, Row, SetOutPoint, SheetOf, SheetRow, Window
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import LineId, LinePlan, ThingId
@@ -217,11 +217,11 @@ class Kind:
         """Its handles in plan."""
         return ()
 
-    def sheets(self, q: Engine, thing: ThingId) -> tuple[Sheet, ...]:
+    def sheets(self, q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
         """Its lines' parts in rows, to be read and edited beside the plan."""
         return ()
 
-    def sheets_about(self, q: Engine, other: ThingId) -> tuple[Sheet, ...]:
+    def sheets_about(self, q: Engine, other: ThingId) -> tuple[SheetOf, ...]:
         """Sheets that it adds to those of a thing of another kind."""
         return ()
 

@@ -23,20 +23,23 @@ def fewest_straights(
     least: float = 0.0,
     most: float = np.inf,
     shortest: float = 0.0,
+    aim: float = 0.5,
 ) -> tuple[Floats, Floats] | None:
     """The line with the fewest corners that stays in [low, high], or None where there is none.
 
     Of all lines whose corners stand at chainages some 8 m apart, at one of nine levels of the tube there, the one with the
-    fewest corners; of those with as many, the one nearest the tube's middle at its corners. Grades keep ``least`` <=
+    fewest corners; of those with as many, the one whose corners are nearest to ``aim`` between the tube's bottom (0) and
+    top (1). Grades keep ``least`` <=
     abs(grade) <= ``most``, legs are at least ``shortest`` metres, ``start`` and ``end`` fix the levels there. Towards a
-    fixed end the tube opens at half the steepest grade, so that a tie outside of it can be reached. Shapes: s, low,
+    fixed end outside of it the tube opens at half the steepest grade, or over the shortest leg if that is longer, so that
+    it can be reached. Shapes: s, low,
     high (n,), s rising. Returns arrays (m,), m >= 2.
 
     Found by stages: a straight from one place may go to another if its grade lies between the steepest fall and rise
     that stay in the tube all the way there, which accumulate along it.
     """
-    low, high = _opened(s, low, high, start, most, 0)
-    low, high = _opened(s, low, high, end, most, -1)
+    low, high = _opened(s, low, high, start, (most, shortest), 0)
+    low, high = _opened(s, low, high, end, (most, shortest), -1)
     s, low, high = _thinned(s, low, high)
     if np.any(low > high):
         return None
@@ -48,7 +51,9 @@ def fewest_straights(
     if end is not None:
         z[-1] = end
     half = np.maximum(0.5 * (high - low)[at], 1e-9)
-    away = np.abs(z - 0.5 * (low + high)[at][:, None]) / half[:, None] / (10.0 * len(at))  # in all less than a corner
+    away = (
+        np.abs(z - (low + aim * (high - low))[at][:, None]) / half[:, None] / (20.0 * len(at))
+    )  # in all less than a corner
     cost = np.full(z.shape, np.inf)
     cost[0] = away[0]
     came = np.full((*z.shape, 2), -1)
@@ -93,15 +98,29 @@ def _straights(
 
 
 def _opened(
-    s: Floats, low: Floats, high: Floats, level: float | None, most: float, place: int
+    s: Floats, low: Floats, high: Floats, level: float | None, limits: tuple[float, float], place: int
 ) -> tuple[Floats, Floats]:
-    """The tube, opened towards a fixed level at its beginning (``place`` 0) or end (-1)."""
+    """The tube, opened towards a fixed level at its beginning (``place`` 0) or end (-1). ``limits`` are the greatest grade and
+    the shortest leg: a line that is to enter the tube from outside of it may take that leg.
+    """
     if level is None:
         return low, high
+    most, shortest = limits
     if not np.isfinite(most):
         return np.where(s == s[place], level, low), np.where(s == s[place], level, high)
     far = np.abs(s - s[place])
-    return np.minimum(low, level + _BACK * most * far), np.maximum(high, level - _BACK * most * far)
+    leg = min(max(shortest, 1e-9), float(far.max()))
+    order = np.argsort(far)
+    found = []
+    for edge, outside, sign in ((low, level < low[place], 1.0), (high, level > high[place], -1.0)):
+        way_in = level + sign * _BACK * most * far
+        if outside:  # straight to where the tube's edge is a leg farther on
+            there = float(np.interp(leg, far[order], edge[order]))
+            way_in = np.where(
+                far < leg, sign * np.minimum(sign * way_in, sign * (level + (there - level) * far / leg)), way_in
+            )
+        found.append(sign * np.minimum(sign * edge, sign * way_in))
+    return found[0], found[1]
 
 
 def _thinned(s: Floats, low: Floats, high: Floats) -> tuple[Floats, Floats, Floats]:

@@ -13,13 +13,14 @@ from humble_loop.ground.hollow import hollows
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.edits import remove_bend, set_bend, set_vip, unlock_vip
 from humble_loop.kinds.street.faces import faces_of
-from humble_loop.kinds.street.levels import GradeLine, end_ties, grade_line
+from humble_loop.kinds.street.levels import GradeLine, end_ties, grade_line, tolerances
 from humble_loop.kinds.street.model import Vip
 from humble_loop.kinds.street.plan import (
     bends_of,
     centreline,
     chain_of,
     class_of,
+    frame_of,
     ground_along,
     is_new,
     name_of,
@@ -231,17 +232,17 @@ def _departures(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
     """Where a proposed line leaves the ground by more than its class allows."""
     if "proposed" not in levels.states:
         return []
-    rules, found = class_of(q, street), []
+    (cut, fill), found = tolerances(q, street), []
     ground, s = ground_along(q, street), levels.profile.chainages
     within = (ground.chainages >= s[0]) & (ground.chainages <= s[-1]) & np.isfinite(ground.levels)
     at = ground.chainages[within]
-    above = levels.profile.level(at) - ground.levels[within]
-    for word, depths, limit in (("cut", -above, rules.cut_tolerance), ("fill", above, rules.fill_tolerance)):
+    above = levels.profile.level(at) - ground.levels[within] - frame_of(q, street).wanted.raised
+    for word, depths, limit in (("cut", -above, cut), ("fill", above, fill)):
         if not len(at) or not too_high(float(depths.max()), limit):
             continue
         k = int(np.argmax(depths))
         most, where = float(depths[k]), float(at[k])
-        words = f"at {where:.2f} the proposal has {most:.2f} m of {word}; its class wants {limit:g} m at most"
+        words = f"at {where:.2f} the proposal has {most:.2f} m of {word}; at most {limit:g} m is wanted"
         remedy = "no line within its grades does better with these ties: set its VIPs, or move the street"
         of, name, spot = thing(street), name_of(q, street), place(q, street, where)
         found.append(

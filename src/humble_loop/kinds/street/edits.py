@@ -184,6 +184,12 @@ def propose_again(site: Site, street: str) -> Site:
     return site.put(changed(s, vips=locked, proposed_between=bool(locked)))
 
 
+def set_wanted(site: Site, street: str, **values: Any) -> Site:
+    """Change what proposals for a street's grade line are to keep."""
+    s = the(site, Street, street)
+    return site.put(changed(s, wanted=changed(s.wanted, **values)))
+
+
 def lock_vip(site: Site, street: str, index: int, level: float) -> Site:
     """Hold VIP ``index`` of the set grade line where it is, at ``level``; its grade, where that was set, is given up."""
     return _with_vip(site, street, index, locked=True, level=level, grade=None)

@@ -38,7 +38,7 @@ from humble_loop.kinds.street.section_checks import SECTION_RULES
 from humble_loop.kinds.street.section_sheet import cross_rows
 from humble_loop.kinds.street.side import course
 from humble_loop.kinds.street.tables import TABLES
-from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint, Sheet, SheetRow
+from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint, SheetOf, SheetRow
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Kind, Reserve
@@ -139,11 +139,13 @@ class Streets(Kind):
     def facts(self, q: Engine, thing: ThingId) -> tuple[Row, ...]:
         return show.facts(q, thing.id)
 
-    def sheets(self, q: Engine, thing: ThingId) -> tuple[Sheet, ...]:
+    def sheets(self, q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
         return show.sheets(q, thing.id)
 
-    def sheets_about(self, q: Engine, other: ThingId) -> tuple[Sheet, ...]:
-        return (street_sheet(q, other.id),) if other.kind == "survey_line" else ()
+    def sheets_about(self, q: Engine, other: ThingId) -> tuple[SheetOf, ...]:
+        if other.kind != "survey_line":
+            return ()
+        return (SheetOf("Street along it", lambda q: street_sheet(q, other.id)),)
 
     def handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
         return bends.handles(q, thing.id)

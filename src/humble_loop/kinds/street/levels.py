@@ -6,9 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from humble_loop.engine.in_pieces import InPieces, Pieces
+from humble_loop.engine.in_pieces import InPieces
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import unique_chainages
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.kinds.street.model import Vip
 from humble_loop.kinds.street.plan import chain_of, class_of, frame_of, ground_along, name_of, vips_of
@@ -16,12 +15,10 @@ from humble_loop.lines.kind import EndTie
 from humble_loop.lines.quantity import Quantity, amount, decided, known, percent, summed, times
 from humble_loop.lines.rules import InStretches, LevelRule, OnGradeLine
 from humble_loop.lines.standing import kinds
-from humble_loop.propose.follow import fewest_straights, straights_in_tube
+from humble_loop.propose.through import SAME, Course, GradeRules, Stop, curves_for, through
 from humble_loop.site.library import StreetClass
 from humble_loop.site.model import ENDS, End, State
 
-_SAME = 1e-6  # metres between two chainages that are one
-_SHORTEST = 25.0  # metres: the shortest leg that is proposed
 MOST_SHOWN = 60  # VIPs from which a grade line is ground as it was found, not somebody's design
 
 
@@ -95,7 +92,7 @@ def _set(q: Engine, street: str, vips: tuple[Vip, ...], ties: dict[End, EndTie])
     if "start" in ties:
         add(low, 0.0, "tied", -1, _tied(name, ties["start"]))
     for i, v in enumerate(vips):
-        if not low + _SAME < v.chainage < high - _SAME:
+        if not low + SAME < v.chainage < high - SAME:
             continue  # a tied end takes the place of a VIP at or before the throat
         what = f"{name} VIP at {v.chainage:.2f}"
         if v.level is not None:
@@ -155,10 +152,9 @@ def _proposed(q: Engine, street: str, ties: dict[End, EndTie]) -> GradeLine:
             "there is no ground under it to propose a grade line from",
             "move it onto the ground, or set its VIPs",
         )
-    low, high = begin + _SAME * ("start" in ties), finish - _SAME * ("end" in ties)
-    fixed = [(i, v) for i, v in enumerate(vips_of(q, street)) if low <= v.chainage <= high]
-    corners, levels = _through(q, street, (begin, finish), ties, [v for _, v in fixed])
-    curves = _proposed_curves(corners, levels, rules)
+    stops, fixed = stops_of(q, street, (begin, finish), ties)
+    corners, levels = _following(q, street, stops).result(q)
+    curves = curves_for(corners, levels, grade_rules(rules), frame_of(q, street).wanted.curve)
     states: list[State] = ["proposed"] * len(corners)
     index = [-1] * len(corners)
     vips = [
@@ -180,63 +176,44 @@ def _state(vip: Vip) -> State:
     return "locked" if vip.locked else "set"
 
 
-def _through(
-    q: Engine, street: str, reach: tuple[float, float], ties: dict[End, EndTie], locked: list[Vip]
-) -> tuple[np.ndarray, np.ndarray]:
-    """Chainages and levels of a line that follows the ground from one chainage to another, through locked VIPs."""
+Stops = tuple[Stop, ...]
+
+
+def stops_of(
+    q: Engine, street: str, reach: tuple[float, float], ties: dict[End, EndTie]
+) -> tuple[Stops, list[tuple[int, Vip]]]:
+    """Where a proposed line is held between two chainages: at tied ends and locked VIPs, and those VIPs with their place."""
+    low, high = reach[0] + SAME * ("start" in ties), reach[1] - SAME * ("end" in ties)
+    fixed = [(i, v) for i, v in enumerate(vips_of(q, street)) if v.locked and low <= v.chainage <= high]
     ends = [float(ties[end].level.value[0]) if end in ties else None for end in ENDS]
-    stops: list[tuple[float, float | None]] = [(v.chainage, v.level) for v in locked]
-    if not stops or stops[0][0] > reach[0] + _SAME:
+    stops: list[Stop] = [(v.chainage, v.level) for _, v in fixed]
+    if not stops or stops[0][0] > reach[0] + SAME:
         stops.insert(0, (reach[0], ends[0]))
-    if stops[-1][0] < reach[1] - _SAME:
+    if stops[-1][0] < reach[1] - SAME:
         stops.append((reach[1], ends[1]))
-    corners, levels = [np.empty(0)], [np.empty(0)]
-    for k, ((a, low), (b, high)) in enumerate(zip(stops[:-1], stops[1:])):
-        s, z = _fitting(q, street, a, b, low, high).result(q)
-        corners.append(s[k > 0 :])
-        levels.append(z[k > 0 :])
-    return np.concatenate(corners), np.concatenate(levels)
+    return tuple(stops), fixed
+
+
+def grade_rules(rules: StreetClass) -> GradeRules:
+    """What a street's class asks of a line that is proposed."""
+    rate = max(rules.least_crest_k, rules.least_sag_k)
+    return GradeRules(rules.least_grade, rules.most_grade, rules.least_curve_length, rate)
+
+
+def tolerances(q: Engine, street: str) -> tuple[float, float]:
+    """Cut and fill (m) within which a street's line follows the ground: its own, or its class's."""
+    rules, wanted = class_of(q, street), frame_of(q, street).wanted
+    return wanted.cut or rules.cut_tolerance, wanted.fill or rules.fill_tolerance
 
 
 @query
-def _fitting(
-    q: Engine, street: str, begin: float, finish: float, start: float | None, end: float | None
-) -> InPieces[tuple[np.ndarray, np.ndarray]]:
-    """The straights that follow the ground from one chainage to another, from and to levels where these are held."""
-    ground = ground_along(q, street)
+def _following(q: Engine, street: str, stops: Stops) -> InPieces[tuple[np.ndarray, np.ndarray]]:
+    """The straights that follow the ground within the street's tolerances, raised as is wanted."""
+    ground, wanted = ground_along(q, street), frame_of(q, street).wanted
     on = np.isfinite(ground.levels)
-    s = unique_chainages([begin, finish], ground.chainages[on], low=begin, high=finish, gap=0.05)
-    z = np.interp(s, ground.chainages[on], ground.levels[on])
-    return InPieces(_few_straights(s, z, class_of(q, street), start, end, finish - begin))
-
-
-def _few_straights(
-    s: np.ndarray, z: np.ndarray, rules: StreetClass, start: float | None, end: float | None, length: float
-) -> Pieces[tuple[np.ndarray, np.ndarray]]:
-    """The fewest straights within the class's tolerances; where there are none, within as little more as it takes."""
-    least, most = rules.least_grade, 0.9 * rules.most_grade
-    for widen in (1.0, 1.25, 1.6, 2.0, 2.5, 3.2, 4.0, 5.0, 6.5, 8.0):
-        low, high = z - rules.cut_tolerance * widen, z + rules.fill_tolerance * widen
-        made = fewest_straights(
-            s, low, high, start=start, end=end, least=least, most=most, shortest=min(_SHORTEST, 0.45 * length)
-        )
-        if made is not None:
-            return made
-        yield
-    # Grades and levels contradict each other: the grades hold, and how far it leaves the ground is a finding.
-    corners, levels = straights_in_tube(s, low, high, start=start, least=least, most=most, shortest=_SHORTEST)
-    if end is not None:
-        levels = levels.copy()
-        levels[-1] = end
-    return corners, levels
-
-
-def _proposed_curves(corners: np.ndarray, levels: np.ndarray, rules: StreetClass) -> np.ndarray:
-    changes = np.abs(np.concatenate([[0.0], np.diff(np.diff(levels) / np.diff(corners)), [0.0]]))
-    legs = np.diff(corners)
-    room = np.concatenate([[0.0], np.minimum(legs[:-1], legs[1:]), [0.0]])
-    wanted = np.maximum(rules.least_curve_length, 1.5 * max(rules.least_crest_k, rules.least_sag_k) * changes * 100.0)
-    return np.where(changes > 0, np.minimum(wanted, 0.98 * room), 0.0)
+    s, z = ground.chainages[on], ground.levels[on] + wanted.raised
+    below, above = (np.full_like(s, v) for v in tolerances(q, street))
+    return InPieces(through(Course(s, z, below, above), grade_rules(class_of(q, street)), stops))
 
 
 def crown_rule(q: Engine, street: str) -> LevelRule:

@@ -65,6 +65,24 @@ class SectionChange(Model):
     taper: Annotated[float, between(0.1, 500.0)] = 10.0
 
 
+class Wanted(Model):
+    """What proposals for a street's grade line are to keep. None leaves it to the street's class.
+
+    Following the ground: ``cut`` and ``fill`` at most (m), the ground ``raised`` (m), curves of a length (m). Least overlay:
+    ``cover`` (m) of everything between the lips. Smooth: ``within`` (m) of the present line. Beside another line (its id
+    after its kind): ``fall`` from there, as a ratio.
+    """
+
+    cut: Annotated[float, between(0.01, 100.0)] | None = None
+    fill: Annotated[float, between(0.01, 100.0)] | None = None
+    raised: Annotated[float, between(-100.0, 100.0)] = 0.0
+    curve: Annotated[float, between(0.0, 1000.0)] | None = None
+    cover: Annotated[float, between(0.0, 10.0)] = 0.05
+    within: Annotated[float, between(0.001, 10.0)] = 0.05
+    beside: str = ""
+    fall: Annotated[float, between(-1.0, 1.0)] = 0.02
+
+
 class Street(Named):
     """A road, new or existing.
 
@@ -84,6 +102,7 @@ class Street(Named):
     bends: tuple[Bend, ...] = Field(min_length=2)
     vips: tuple[Vip, ...] = ()
     proposed_between: bool = False
+    wanted: Wanted = Wanted()
     left_lip: str | None = None
     right_lip: str | None = None
     turned: bool = False

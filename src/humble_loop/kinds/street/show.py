@@ -24,6 +24,7 @@ from humble_loop.kinds.street.plan import (
     name_of,
     vips_of,
 )
+from humble_loop.kinds.street.proposals import proposal_sheet
 from humble_loop.kinds.street.section import gaps, lines_of, own_range
 from humble_loop.kinds.street.section_sheet import section_sheets
 from humble_loop.kinds.survey_line.model import SurveyLine
@@ -36,7 +37,7 @@ from humble_loop.lines.describe import (
     Mark,
     Note,
     Row,
-    Sheet,
+    SheetOf,
     Stroke,
     joined_up,
 )
@@ -188,14 +189,16 @@ def _vips(q: Engine, street: str) -> list[Row]:
     return rows
 
 
-def sheets(q: Engine, street: str) -> tuple[Sheet, ...]:
-    """A street's elements, grade line, crossings, sections and where these change, in rows."""
+def sheets(q: Engine, street: str) -> tuple[SheetOf, ...]:
+    """A street's elements, grade line, proposals for it, crossings, sections and where these change, in rows."""
+    proposals = (SheetOf("Proposals", lambda q: proposal_sheet(q, street)),) if is_new(q, street) else ()
     return (
-        element_sheet(q, street),
-        grade_sheet(q, street),
-        crossing_sheet(q, street),
-        *section_sheets(q, street),
-        *kerb_sheets(q, street),
+        SheetOf("Elements", lambda q: element_sheet(q, street)),
+        SheetOf("Grade line", lambda q: grade_sheet(q, street)),
+        *proposals,
+        SheetOf("Crossings", lambda q: crossing_sheet(q, street)),
+        *(SheetOf.made(sheet) for sheet in section_sheets(q, street)),
+        *(SheetOf.made(sheet) for sheet in kerb_sheets(q, street)),
     )
 
 
