@@ -33,8 +33,7 @@ from humble_loop.formats.own_library import OwnLibrary
 from humble_loop.formats.recovery import lost_sessions
 from humble_loop.formats.site_file import load_site
 from humble_loop.kinds.lot.layout import lots_on
-from humble_loop.kinds.street.edits import lock_vip
-from humble_loop.kinds.street.model import Street
+from humble_loop.kinds.street.grades import locking
 from humble_loop.kinds.street.section_edits import add_change, add_piece
 from humble_loop.lines.describe import Fact
 from humble_loop.lines.line import ThingId
@@ -251,7 +250,8 @@ def _elements(window: MainWindow) -> None:
 def _proposals(window: MainWindow) -> None:
     """What is proposed for Ember Loop's grade line, with the balanced one chosen, and one VIP locked."""
     window.stage_row.choose(2)
-    window.session.do("Lock a VIP", lambda s: lock_vip(s, "ember-loop", 0, s.all(Street)[1].vips[0].level or 0.0))
+    for words, edit in locking(window.session.engine, "ember-loop", 2):
+        window.session.do(words, edit)
     window.session.choose(ThingId("street", "ember-loop"))
     window.toggle_sheets()
     window.sheets.show_sheet("Proposals")

@@ -319,6 +319,7 @@ class SheetPanel(QWidget):
         if words != self._actions.words():
             self._actions.show_words(words, self._do)
         self._actions.setVisible(bool(words))
+        QTimer.singleShot(0, self.view, lambda: self.view.scrollTo(self.view.currentIndex()))  # there is less room now
 
     def _do(self, k: int) -> None:
         words, edit = self._offered[k]

@@ -46,7 +46,7 @@ from humble_loop.site import parts
 from humble_loop.site.edits import Edit
 
 Which = Literal["follow", "overlay", "smooth", "balance", "beside"]
-_COLUMNS = ("proposal", "wanted", "VIPs", "most cut", "most fill", "cut", "fill")
+_COLUMNS = ("proposal", "wanted", "VIPs", "cut to", "fill to", "cut", "fill")
 _WORDS: dict[Which, str] = {
     "follow": "follow the ground",
     "overlay": "least overlay",
@@ -230,7 +230,7 @@ def proposal_sheet(q: Engine, street: str) -> Sheet:
         for fact in _limits(q, street, which):
             cells = (Fact("proposal", "text", f"    {fact.label}"), fact, *[None] * 5)
             rows.append(SheetRow(cells, _NOWHERE, _NO_POINTS, actions=head.actions, ghost=head.ghost))
-    note = "The chosen one is drawn in the long section. Cut and fill lie between the boundaries, without batters"
+    note = "The chosen one is drawn in the long section. Depths are the crown's; volumes are those between the boundaries"
     return Sheet("Proposals", id, _COLUMNS, tuple(rows), note)
 
 
@@ -246,8 +246,8 @@ def _row(q: Engine, street: str, words: str, made: Proposed | None) -> SheetRow:
         Fact("proposal", "text", words),
         Fact("least cover", "length", moved.cover, before="covers") if words == _WORDS["overlay"] else None,
         Fact("VIPs", "count", len(made.line.chainages)),
-        Fact("most cut", "length", moved.most_cut),
-        Fact("most fill", "length", moved.most_fill),
+        Fact("cut to", "length", moved.most_cut),
+        Fact("fill to", "length", moved.most_fill),
         Fact("cut", "volume", moved.cut),
         Fact("fill", "volume", moved.fill),
     )
