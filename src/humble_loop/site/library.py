@@ -20,6 +20,9 @@ class StreetClass(Named):
     least_crest_k: Length = 3.0
     least_sag_k: Length = 3.0
     least_curve_length: Length = 10.0
+    sight_distance: Annotated[float, between(0.0, 1000.0)] = 35.0
+    eye_height: Annotated[float, between(0.1, 5.0)] = 1.1
+    target_height: Annotated[float, between(0.0, 5.0)] = 0.2
     least_crossfall: Length = 0.025
     most_crossfall: Length = 0.045
     least_radius: Length = 12.0

@@ -9,11 +9,12 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.bend_fit import turn_between
 from humble_loop.geometry.bends import BendInput, BendProblem, lay_bends
+from humble_loop.geometry.sight import curve_for_sight, sight_along
 from humble_loop.ground.hollow import hollows
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.edits import remove_bend, set_bend, set_vip, unlock_vip
 from humble_loop.kinds.street.faces import faces_of
-from humble_loop.kinds.street.levels import GradeLine, end_ties, grade_line, tolerances
+from humble_loop.kinds.street.levels import MOST_SHOWN, GradeLine, end_ties, grade_line, tolerances
 from humble_loop.kinds.street.model import Vip
 from humble_loop.kinds.street.plan import (
     bends_of,
@@ -44,6 +45,7 @@ LEVEL_RULES = (
     "grade too steep",
     "curve too short",
     "curves overlap",
+    "sight over a crest",
     "grade line too short",
     "locked VIP off the line",
     "proposal leaves its tolerance",
@@ -165,7 +167,7 @@ def _ground(q: Engine, street: str) -> list[Finding]:
 def level_findings(q: Engine, street: str) -> tuple[Finding, ...]:
     """Findings on the grade line of a new street."""
     levels = grade_line(q, street)
-    checks = (_grades, _curves, _departures, _low_points, _ends)
+    checks = (_grades, _curves, _sight, _departures, _low_points, _ends)
     return tuple(f for check in checks for f in check(q, street, levels))
 
 
@@ -225,6 +227,50 @@ def _curves(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
         words = f"the curves at {s:.2f} and {profile.chainages[i + 1]:.2f} overlap by {over:.2f} m"
         remedy, at = "shorten one of them or move the VIPs apart", place(q, street, s)
         found.append(Finding("curves overlap", of, name, words, remedy, over, 0.0, s, at))
+    return found
+
+
+def _sight(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
+    """Crests over which a driver sees less far than the class asks; one finding each, at the worst place."""
+    rules, found, name, of = class_of(q, street), [], name_of(q, street), thing(street)
+    if rules.sight_distance <= 0 or len(levels.states) > MOST_SHOWN:
+        return []
+    p, heights = levels.profile, (rules.eye_height, rules.target_height)
+    s, seen = sight_along(p, rules.sight_distance, *heights)
+    short = np.flatnonzero(seen < rules.sight_distance * (1.0 - 1e-9))
+    crests = np.flatnonzero(p.changes < 0)
+    if not len(crests):
+        return []
+    nearest = crests[np.argmin(np.abs(s[short][:, None] - p.chainages[crests]), axis=1)]
+    for i in np.unique(nearest).tolist():
+        part = short[nearest == i]
+        worst = int(part[np.argmin(seen[part])])
+        at, j = float(p.chainages[i]), levels.index[i]
+        need = curve_for_sight(rules.sight_distance, float(p.changes[i]), *heights)
+        mend = None
+        if j >= 0 and need > p.curves[i] and levels.states[i] != "locked":
+            mend = Mend(
+                f"Make the curve {need:.2f} m long", partial(set_vip, street=street, index=j, curve_length=need)
+            )
+        words = (
+            f"over the crest at {at:.2f} a target {rules.target_height:g} m high is seen from {seen[worst]:.1f} m only, "
+            f"looking from {s[worst]:.2f}; its class wants {rules.sight_distance:g} m"
+        )
+        spot, limit = place(q, street, float(s[worst])), rules.sight_distance
+        found.append(
+            Finding(
+                "sight over a crest",
+                of,
+                name,
+                words,
+                "lengthen its curve",
+                float(seen[worst]),
+                limit,
+                at,
+                spot,
+                mend=mend,
+            )
+        )
     return found
 
 

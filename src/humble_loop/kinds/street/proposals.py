@@ -230,7 +230,9 @@ def proposal_sheet(q: Engine, street: str) -> Sheet:
         for fact in _limits(q, street, which):
             cells = (Fact("proposal", "text", f"    {fact.label}"), fact, *[None] * 5)
             rows.append(SheetRow(cells, _NOWHERE, _NO_POINTS, actions=head.actions, ghost=head.ghost))
-    note = "The chosen one is drawn in the long section. Depths are the crown's; volumes are those between the boundaries"
+    note = (
+        "The chosen one is drawn in the long section. Depths are the crown's; volumes are those between the boundaries"
+    )
     return Sheet("Proposals", id, _COLUMNS, tuple(rows), note)
 
 

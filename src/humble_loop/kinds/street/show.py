@@ -9,6 +9,7 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import edits
 from humble_loop.kinds.street.bends import bend_rows
+from humble_loop.kinds.street.class_sheet import class_sheet
 from humble_loop.kinds.street.elements import element_sheet
 from humble_loop.kinds.street.grade_handles import rounded
 from humble_loop.kinds.street.grades import crossing_sheet, grade_sheet
@@ -199,6 +200,7 @@ def sheets(q: Engine, street: str) -> tuple[SheetOf, ...]:
         SheetOf("Crossings", lambda q: crossing_sheet(q, street)),
         *(SheetOf.made(sheet) for sheet in section_sheets(q, street)),
         *(SheetOf.made(sheet) for sheet in kerb_sheets(q, street)),
+        SheetOf("Class", lambda q: class_sheet(q, street)),
     )
 
 
