@@ -88,25 +88,39 @@ class Findings:
 class Watch:
     """Looks now and then where a gesture is that takes long."""
 
-    def __init__(self, after: float = 0.7) -> None:
-        self.began, self.after, self.last = 0.0, after, ""
+    def __init__(self, after: float = 0.1) -> None:
+        self.began, self.after = 0.0, after
         self.seen: Counter[str] = Counter()
+        self._samples: Counter[str] = Counter()
         self._of = threading.get_ident()
         threading.Thread(target=self._look, daemon=True).start()
 
     def _look(self) -> None:
+        began = 0.0
         while True:
-            time.sleep(0.1)
-            if self.began and time.monotonic() - self.began > self.after:
-                frame, places = sys._current_frames().get(self._of), []
-                while frame is not None:
-                    if "humble_loop" in frame.f_code.co_filename and "query.py" not in frame.f_code.co_filename:
-                        places.append(
-                            f"{frame.f_code.co_filename.rpartition('humble_loop/')[2]}:{frame.f_code.co_name}"
-                        )
-                    frame = frame.f_back
-                self.last = " < ".join([*places[:2], "…", *[p for p in places[2:] if p.startswith("desk")][:6]])
-                self.seen[self.last] += 1
+            time.sleep(0.05)
+            if self.began != began:
+                began, self._samples = self.began, Counter()
+            if began and time.monotonic() - began > self.after:
+                self._samples[self._where(sys._current_frames().get(self._of))] += 1
+
+    @staticmethod
+    def _where(frame) -> str:
+        """The innermost function, the two of ours round it, and those of the window."""
+        places: list[str] = []
+        inner = f"{frame.f_code.co_filename.rpartition('/')[2]}:{frame.f_code.co_name}" if frame else "?"
+        while frame is not None:
+            if "humble_loop" in frame.f_code.co_filename and "query.py" not in frame.f_code.co_filename:
+                places.append(f"{frame.f_code.co_filename.rpartition('humble_loop/')[2]}:{frame.f_code.co_name}")
+            frame = frame.f_back
+        return " < ".join([inner, *places[:2], "…", *[p for p in places[2:] if p.startswith("desk")][:5]])
+
+    def told(self) -> str:
+        """Where the gesture spent its time: the places seen most, and how often."""
+        found = self._samples.most_common(3)
+        for place, times in found:
+            self.seen[place] += times
+        return "; ".join(f"{times} × {place}" for place, times in found)
 
 
 class RandomUser:
@@ -182,7 +196,7 @@ class RandomUser:
         self.found.slowest = max(self.found.slowest, took)
         if took > 1.0:
             self.found.slow.append((took, self.words))
-            self.say(f"  {took:.2f} s: {self.words}, in {self.watch.last}")
+            self.say(f"  {took:.2f} s: {self.words}, in {self.watch.told()}")
         self.watch.began = time.monotonic()
 
     def _on_fault(self, kind, error, trace) -> None:
