@@ -206,3 +206,41 @@ def test_a_proposal_is_a_ghost_in_the_long_section_until_it_is_taken(d):
     d.settle()
     x, _ = section._lines["ghost"].getData()
     assert x is None or not len(x)
+
+
+def press(panel, words):
+    button = next(b for b in panel.findChildren(QAbstractButton) if b.text() == words and b.isVisible())
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def choose_row(panel, row):
+    at = panel.view.visualRect(panel.model.index(row, 0)).center()
+    QTest.mouseClick(panel.view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+
+
+def test_what_is_cut_is_lit_up_before_it_is_cut_and_undo_brings_it_back(d):
+    panel = d.window.sheets
+    d.window.run(d.window._command("Cut back, run on or split").do)
+    d.settle()
+    rows = panel.model.sheet.rows
+    row = next(k for k, r in enumerate(rows) if r.actions and r.actions[0][0].startswith("Cut back to"))
+    choose_row(panel, row)
+    length = chain_of(d.session.engine, "ember-loop").total
+    cut = rows[row].cells[3].value
+    points = lit(d)
+    assert np.hypot(*np.diff(points, axis=0).T).sum() == pytest.approx(cut, rel=1e-3)
+    press(panel, rows[row].actions[0][0])
+    d.settle()
+    assert chain_of(d.session.engine, "ember-loop").total == pytest.approx(length - cut)
+    d.session.undo()
+    d.settle()
+    assert chain_of(d.session.engine, "ember-loop").total == pytest.approx(length)
+
+
+def test_a_street_is_split_at_the_cursor(d):
+    command = d.window._command("Split the street here")
+    d.window.long_section.point_station(120.0)
+    d.window.run(command.do)
+    d.settle()
+    assert [s.name for s in d.site.all(Street)][-1] == "Ember Loop 2"
+    assert chain_of(d.session.engine, "ember-loop").total == pytest.approx(120.0, abs=1e-6)

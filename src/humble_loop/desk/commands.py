@@ -13,6 +13,7 @@ from humble_loop.desk.stages import STAGES
 from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import NotAQuantity, parse_chainage, show_chainage
 from humble_loop.kinds.lot.kind import line_with_lots
+from humble_loop.kinds.street.cutting import split
 from humble_loop.kinds.street.edits import propose_again
 from humble_loop.kinds.street.grades import locking
 from humble_loop.kinds.street.levels import grade_line
@@ -52,6 +53,8 @@ def make_commands(w: MainWindow) -> list[Command]:
         Command("Propose the grade line again", "ground", on.propose_levels, "", ("Levels",)),
         Command("Lock or unlock the VIP", "lock", on.lock_held, "", ("Levels",)),
         Command("Remove the VIP or bend", "bend", on.remove_held, "Del", ("Streets", "Levels")),
+        Command("Cut back, run on or split", "bend", on.show_ends, "", ("Streets",)),
+        Command("Split the street here", "street", on.split_here, "", ("Streets",)),
         Command("Section piece by piece", "elements", on.show_section, "", ("Sections",)),
         Command("Change the section here", "section", on.change_section, "", ("Sections",)),
         Command("Section before", "back", w.stepping.previous, "PgUp", ("Sections",)),
@@ -132,6 +135,21 @@ class StreetCommands:
             self._w.say("Take a VIP in the long section first: click it; a tied one follows what it is tied to")
         for words, edit in offered:
             session.do(words, edit)
+
+    def show_ends(self) -> None:
+        """Show what the ends of the chosen street can be taken to in rows beside the plan."""
+        if self._street():
+            self._w.show_sheet("Ends")
+
+    def split_here(self) -> None:
+        """Make two streets of the chosen one at the section cursor."""
+        if street := self._street():
+            session = self._w.session
+            station = session.station
+            if station is None or getattr(station.line, "street", "") != street:
+                self._w.say("Point at the place first, in the plan or in a section: the street is split at the cursor")
+                return
+            session.do("Split the street", split(session.engine, street, float(station.chainage)))
 
     def show_section(self) -> None:
         """Show the pieces of the chosen street's section in rows beside the plan."""

@@ -22,7 +22,7 @@ from humble_loop.lines.line import LineId, LinePlan, ThingId
 from humble_loop.lines.quantity import Quantity
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.table import TableMaker
-from humble_loop.site.model import End, Side, Thing
+from humble_loop.site.model import End, Side, Site, Thing
 
 
 @dataclass(frozen=True)
@@ -180,6 +180,15 @@ class Kind:
     def reserves(self, q: Engine, street: str) -> tuple[Reserve, ...]:
         """Land that it takes for a street, resting on nothing that has a level."""
         return ()
+
+    def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
+        """The site after a street was cut or made longer: what hangs on it stays where it stands.
+
+        Chainages are those of the street as it was drawn, and as ``q`` still has it: what is left of it runs from
+        ``kept[0]``, below zero where it is longer there, to ``kept[1]``, and is measured from there. What stands beyond is
+        the street ``rest``'s, measured from there ('': it is gone, and what cannot be placed is kept).
+        """
+        return site
 
     # What is wrong, and what people read
 

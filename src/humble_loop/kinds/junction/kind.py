@@ -33,7 +33,8 @@ from humble_loop.lines.kind import EndTie, Kind, Reserve, Turn
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import told
-from humble_loop.site.model import ENDS, SIDES, End, Side
+from humble_loop.site.edits import changed
+from humble_loop.site.model import ENDS, SIDES, End, Side, Site
 
 
 class Junctions(Kind):
@@ -113,6 +114,12 @@ class Junctions(Kind):
         return ()
 
     # What is wrong, and what people read
+
+    def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
+        choice = site.find(JunctionChoice, f"{street}:end")
+        if not rest or choice is None:
+            return site
+        return site.without(JunctionChoice, choice.id).put(changed(choice, id="", side=rest))
 
     def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
         return junction_findings(q, *of_node(q, thing.id))

@@ -17,6 +17,7 @@ from humble_loop.kinds.lot.layout import LotFrame, lot, lots_of_row, lots_on, pl
 from humble_loop.kinds.lot.model import LotRow, PadChoice, add_lot_row, remove_lot_row, set_lot_row, set_pad
 from humble_loop.kinds.lot.pad import LotFace, Pad, PadLine, face_of, pad
 from humble_loop.kinds.lot.plan import lot_plan
+from humble_loop.kinds.lot.recut import recut
 from humble_loop.kinds.street.plan import StreetLine, frame_of, is_new, name_of, street_ids
 from humble_loop.kinds.street.section import own_range
 from humble_loop.kinds.turning_head.layout import heads_of
@@ -88,6 +89,9 @@ class Lots(Kind):
         return _corners_on(q, line)
 
     # What is wrong, and what people read
+
+    def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
+        return recut(q, site, street, kept, rest)
 
     def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
         return lot_findings(q, thing.id)

@@ -11,6 +11,7 @@ from humble_loop.kinds.street import edits
 from humble_loop.kinds.street.bends import bend_rows
 from humble_loop.kinds.street.class_sheet import class_sheet
 from humble_loop.kinds.street.elements import element_sheet
+from humble_loop.kinds.street.ends import end_sheet
 from humble_loop.kinds.street.grade_handles import rounded
 from humble_loop.kinds.street.grades import crossing_sheet, grade_sheet
 from humble_loop.kinds.street.kerbs import kerb_sheets
@@ -195,6 +196,7 @@ def sheets(q: Engine, street: str) -> tuple[SheetOf, ...]:
     proposals = (SheetOf("Proposals", lambda q: proposal_sheet(q, street)),) if is_new(q, street) else ()
     return (
         SheetOf("Elements", lambda q: element_sheet(q, street)),
+        SheetOf("Ends", lambda q: end_sheet(q, street)),
         SheetOf("Grade line", lambda q: grade_sheet(q, street)),
         *proposals,
         SheetOf("Crossings", lambda q: crossing_sheet(q, street)),

@@ -36,7 +36,8 @@ from humble_loop.lines.kind import Kind, Reserve
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import divided, told
-from humble_loop.site.model import SIDES, Side
+from humble_loop.site.edits import changed
+from humble_loop.site.model import SIDES, Side, Site
 
 
 class TurningHeads(Kind):
@@ -103,6 +104,12 @@ class TurningHeads(Kind):
             else:
                 low = at
         return low, high
+
+    def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
+        head = site.find(TurningHead, f"{street}:end")
+        if not rest or head is None:
+            return site
+        return site.without(TurningHead, head.id).put(changed(head, id="", street=rest))
 
     def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
         return head_findings(q, *of_head(q, thing.id))

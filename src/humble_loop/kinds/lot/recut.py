@@ -1,0 +1,70 @@
+"""Rows of lots when their street is cut or made longer: each stays where it stands, with what was set on its lots."""
+
+from __future__ import annotations
+
+from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.kinds.lot.layout import LotFrame, lots_of_row
+from humble_loop.kinds.lot.model import LotRow, PadChoice, lot_id
+from humble_loop.kinds.street.plan import chain_of, frame_of
+from humble_loop.site.edits import changed, free_id, free_name
+from humble_loop.site.model import Site
+
+
+def recut(q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
+    """The site with a street's rows of lots cut as the street was: see ``Kind.recut``."""
+    for row in site.owned(LotRow, street):
+        if row.place == "head":
+            site = site.put(changed(row, street=rest)) if rest else site
+        else:
+            site = _cut(q, site, row, kept, rest)
+    return site
+
+
+def _cut(q: Engine, site: Site, row: LotRow, kept: tuple[float, float], rest: str) -> Site:
+    begin, finish = kept
+    if rest and row.start is not None and row.start >= finish:
+        end = None if row.end is None else row.end - finish
+        return site.put(changed(row, street=rest, start=row.start - finish, end=end))
+    made = q.attempt(lots_of_row, row.id)
+    frames: tuple[LotFrame, ...] = () if isinstance(made, Unsolved) else made
+    before = sum(f.width for f in frames if _middle(q, f) < begin)
+    upto = [f for f in frames if _middle(q, f) < finish]
+    beyond = [f for f in frames if _middle(q, f) >= finish]
+    pads = site.owned(PadChoice, row.id)
+    start = None if row.start is None or row.start <= begin else row.start - begin
+    end = None if row.end is None else row.end - begin
+    runs_on = bool(rest) and (row.end is None or row.end > finish)
+    site = site.put(changed(row, start=start, end=None if runs_on else end))
+    for pad in pads:
+        if pad.along is not None and before:
+            site = site.put(changed(pad, along=pad.along - before))
+    if not runs_on:
+        return site
+    name = free_name(site, LotRow, row.name)
+    number = beyond[0].number if beyond else row.first_number + len(upto)
+    fresh = changed(
+        row,
+        id=free_id(site, LotRow, name),
+        name=name,
+        street=rest,
+        start=None,
+        end=None if row.end is None else row.end - finish,
+        first_number=number,
+    )
+    site = site.put(fresh)
+    passed, there = sum(f.width for f in upto), {f.number for f in beyond}
+    for pad in pads:
+        if pad.number in there:
+            along = None if pad.along is None else pad.along - passed
+            moved = changed(pad, id=lot_id(fresh.id, pad.number), row=fresh.id, along=along)
+            site = site.without(PadChoice, pad.id).put(moved)
+    return site
+
+
+def _middle(q: Engine, lot: LotFrame) -> float:
+    """The street's chainage, as it was drawn, abreast of the middle of a lot's frontage; its end for one round its head."""
+    street, total = lot.row.street, chain_of(q, lot.row.street).total
+    if lot.first.line != lot.last.line:
+        return total
+    s = 0.5 * (lot.first.along + lot.last.along)
+    return total - s if frame_of(q, street).turned else s
