@@ -220,7 +220,7 @@ def choose_row(panel, row):
 
 def test_what_is_cut_is_lit_up_before_it_is_cut_and_undo_brings_it_back(d):
     panel = d.window.sheets
-    d.window.run(d.window._command("Cut back, run on or split").do)
+    d.window.run(d.window._command("Cut back or run on").do)
     d.settle()
     rows = panel.model.sheet.rows
     row = next(k for k, r in enumerate(rows) if r.actions and r.actions[0][0].startswith("Cut back to"))

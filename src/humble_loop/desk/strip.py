@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
+import numpy as np
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
@@ -106,9 +107,11 @@ class Strip(QWidget):
 
     def _paint_depths(self, painter: QPainter, t: Theme, middle: float) -> None:
         """The band between the lips: brown in cut, teal in fill, as deep as pads are coloured."""
-        if self.depths is None:
+        if self.depths is None or not self._total:
             return
-        x = [round(self._x(float(s))) for s in self.depths.chainages]
+        begin, finish = self._x(0.0), self._x(self._total)  # places follow from two: each takes a way through the scene
+        at = begin + (finish - begin) * self.depths.chainages / self._total
+        x = np.round(np.clip(at, -_BEYOND, self.width() + _BEYOND)).astype(int).tolist()
         depths = 0.5 * (self.depths.depths[:-1] + self.depths.depths[1:])
         for a, b, depth in zip(x[:-1], x[1:], depths.tolist()):
             if b > a and depth == depth:

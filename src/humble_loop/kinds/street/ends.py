@@ -22,7 +22,7 @@ from humble_loop.site.model import ENDS, End
 
 _COLUMNS = ("end", "to", "at", "cuts", "adds")
 _FAR = 150.0  # metres by which a street is made longer at most
-_MOST = 6  # lines that are offered at an end, the nearest first
+_MOST = 4  # places on streets, and as many on survey lines, that are offered at an end
 _SAG = 0.05  # metres between what is lit up and the line
 _MEETS = 0.5  # metres from an end within which it is there already
 _BESIDE = 10.0  # metres to either side of a split that are lit up
@@ -38,14 +38,17 @@ class Reached:
 
 @query
 def reached(q: Engine, street: str, end: End) -> tuple[Reached, ...]:
-    """Lines that a street crosses, or would if it ran on straight, the nearest to its end first."""
+    """Streets and survey lines that a street crosses, or would if it ran on straight: streets first, and of each the nearest
+    to its end.
+    """
     chain = chain_of(q, street)
     longer, shift = _longer(chain, end)
     e, n = longer.points_at(longer.sampled(sag=1.0)).T
     around = (e.min(), n.min(), e.max(), n.max())
     ids: list[LineId] = [StreetLine(i) for i in _within(q, around) if i != street]
     ids += [SurveyedLine(i) for i in parts.ids(q, SurveyLine)]
-    found: list[Reached] = []
+    streets: list[Reached] = []
+    surveyed: list[Reached] = []
     tip = 0.0 if end == "start" else chain.total
     for id in ids:
         made = q.attempt(line_plan, id)
@@ -54,8 +57,9 @@ def reached(q: Engine, street: str, end: End) -> tuple[Reached, ...]:
         name = name_of(q, id.street) if isinstance(id, StreetLine) else made.title
         at = crossings(longer, made.base)[:, 0] - shift
         at = at[np.abs(at - tip) > _MEETS]
-        found += [Reached(name, float(s)) for s in at]
-    return tuple(sorted(found, key=lambda r: abs(r.chainage - tip))[:_MOST])
+        (streets if isinstance(id, StreetLine) else surveyed).extend(Reached(name, float(s)) for s in at)
+    found = [sorted(those, key=lambda r: abs(r.chainage - tip))[:_MOST] for those in (streets, surveyed)]
+    return (*found[0], *found[1])
 
 
 def _within(q: Engine, around: tuple[float, float, float, float]) -> list[str]:
