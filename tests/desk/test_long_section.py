@@ -2,6 +2,8 @@
 
 import numpy as np
 import pytest
+from PySide6.QtGui import QContextMenuEvent
+from PySide6.QtWidgets import QMenu
 
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street import Street, StreetLine
@@ -137,3 +139,50 @@ def test_a_vip_is_locked_by_the_command_and_then_refuses_the_hand(d):
     h = handle(d, "Ember Loop VIP 3")
     d.drag(view, h.place, (h.place[0], h.place[1] + 0.4))
     assert rows(d)[2].level == pytest.approx(before[2] + 0.4, abs=0.05)
+
+
+def menu_at(d, view, place):
+    at = d.at(view, place)
+    d.qtbot.waitExposed(d.window)
+    view.contextMenuEvent(QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, view.mapToGlobal(at)))
+    return next(m for m in view.findChildren(QMenu) if m.isVisible())
+
+
+def test_other_lines_are_shown_on_the_same_axis_abreast_of_the_street(d):
+    view, q = d.window.long_section, d.session.engine
+    menu = menu_at(d, view, (60.0, 45.0))
+    action = next(a for a in menu.actions() if a.text() == "Show Kiln Court crown")
+    assert not action.isChecked()
+    action.trigger()
+    menu.close()
+    d.settle()
+    s, z = view._lines["also 0"].getData()
+    assert len(s) > 50
+    there = np.isfinite(z)
+    assert there.any()
+    k = int(np.flatnonzero(there)[len(np.flatnonzero(there)) // 2])
+    court = line(q, StreetLine("kiln-court"))
+    place = chain_of(q, "ember-loop").points_at([s[k]])
+    foot = chain_of(q, "kiln-court").feet(place)
+    assert z[k] == pytest.approx(float(court.rule.levels(foot.chainages)[0]))
+    assert any(x.text == court.plan.title for x in view._named)
+    for title in ("Claypit Road crown", "Claypit Road left lip", "Claypit Road right lip"):
+        id = next(id for words, id, _ in view.offered() if words == title)
+        view.show_also(id, True)
+    assert len(view.also) == 3  # the first has made room
+    assert StreetLine("kiln-court") not in view.also
+    d.session.choose(ThingId("street", "kiln-court"))
+    d.settle()
+    assert not view.also  # each street has its own
+    d.session.choose(LOOP)
+    assert len(view.also) == 3
+
+
+def test_the_menu_locks_the_vip_under_the_mouse(d):
+    view = d.window.long_section
+    h = handle(d, "Ember Loop VIP 3")
+    menu = menu_at(d, view, h.place)
+    next(a for a in menu.actions() if a.text() == "Lock the VIP").trigger()
+    menu.close()
+    d.settle()
+    assert handle(d, "Ember Loop VIP 3").state == "locked"

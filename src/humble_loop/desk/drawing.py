@@ -113,6 +113,9 @@ def _ground_under(q: Engine, id: LineId) -> Draped:
     return drape(ground_of(q), plan.base, float(plan.offset.values[0]))
 
 
+_ABREAST, _MOST_ABREAST = 2.0, 400  # metres between places at which other lines are looked at, and how many
+
+
 @query
 def section_view(q: Engine, id: LineId) -> SectionView:
     """What the long section of a line draws."""
@@ -141,6 +144,17 @@ def _levels(q: Engine, id: LineId, start: float, end: float) -> tuple[Floats, Fl
     s = np.unique(np.concatenate([np.linspace(start, end, 161), made.plan.base.key_chainages(), keys]))
     s = s[(s >= start) & (s <= end)]
     return s, made.rule.levels(s)
+
+
+@query
+def abreast(q: Engine, id: LineId, other: LineId) -> tuple[Floats, Floats]:
+    """Another line as it is met abreast of places along a line: chainages of that (n,), and its levels, NaN where it has none."""
+    plan, made = line_plan(q, id), line(q, other)
+    s = np.linspace(plan.start, plan.end, max(2, min(_MOST_ABREAST, int((plan.end - plan.start) / _ABREAST))) + 1)
+    feet = made.plan.base.feet(plan.points(s))
+    inside = feet.square & (feet.chainages >= made.plan.start) & (feet.chainages <= made.plan.end)
+    levels = made.rule.levels(np.clip(feet.chainages, made.plan.start, made.plan.end))
+    return frozen(s), frozen(np.where(inside, levels, np.nan))
 
 
 @query

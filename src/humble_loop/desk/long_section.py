@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-import numpy as np
-from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent
-from PySide6.QtWidgets import QLabel, QWidget
+from functools import partial
 
-from humble_loop.desk.drawing import SectionView, section_view, windows_of
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QMouseEvent
+from PySide6.QtWidgets import QLabel, QMenu, QWidget
+
+from humble_loop.desk.drawing import SectionView, abreast, section_view, windows_of
 from humble_loop.desk.follower import Follower, InTime
 from humble_loop.desk.idle import IdleWork
 from humble_loop.desk.layers import CrossLayer, Label, PolygonLayer, SignLayer
@@ -17,15 +19,19 @@ from humble_loop.desk.view import DrawingView
 from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import show_grade, show_length
 from humble_loop.geometry.arrays import Floats
+from humble_loop.kinds.street.company import lines_near
+from humble_loop.kinds.street.grades import locking
 from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.plan import StreetLine, is_new
 from humble_loop.kinds.street.show import add_vip
 from humble_loop.lines.describe import Handle, Place
 from humble_loop.lines.line import LineId, line_plan
 from humble_loop.lines.standing import kind_of
+from humble_loop.site.model import SIDES
 
 STRETCHES = (1.0, 2.0, 5.0, 10.0, 20.0, 50.0)
 _MOST_BESIDE = 4  # lines beside the one shown
+_MOST_ALSO, _MOST_OFFERED = 3, 12  # other lines that are shown with it, and that are offered
 
 
 class LongSection(DrawingView):
@@ -45,12 +51,15 @@ class LongSection(DrawingView):
             for name, z in (
                 ("ground", 4),
                 *((f"beside {k}", 6 + 0.1 * k) for k in range(_MOST_BESIDE)),
+                *((f"also {k}", 5 + 0.1 * k) for k in range(_MOST_ALSO)),
                 ("tangents", 8),
                 ("own", 9),
                 ("ghost", 10),
             )
         }
+        self._named: list[Label] = []  # of other lines
         self.stretch: float | None = None  # as chosen; None for all of the line in all of the view
+        self._also: dict[LineId, list[LineId]] = {}  # other lines that were asked for with each
         self._fitted: LineId | None = None
         self._shown: object = None
         self._later = IdleWork(self, lambda seconds: session.engine.within(seconds))
@@ -71,6 +80,8 @@ class LongSection(DrawingView):
         self._nothing.setStyleSheet(f"color: {theme.quiet}; background: transparent; font-size: 11px")
         self._lines["ground"].setPen(theme.pen("ground", 1.3, Qt.PenStyle.DashLine))
         self._lines["own"].setPen(theme.pen("crown", 2.2))
+        for k, style in enumerate((Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)):
+            self._lines[f"also {k}"].setPen(theme.pen("ink", 1.2, style))
         self._lines["ghost"].setPen(theme.pen("chosen", 2.2, Qt.PenStyle.DashLine))
         self._lines["tangents"].setPen(theme.pen("crown", 0.8, Qt.PenStyle.DotLine))
         self.refresh()
@@ -120,6 +131,7 @@ class LongSection(DrawingView):
                 role, s, z = made.beside[k] if k < len(made.beside) else ("", np.empty(0), np.empty(0))
                 self._pen_beside(f"beside {k}", role)
                 self._lines[f"beside {k}"].setData(s, z)
+        self._show_also()
         self._show_handles()
         if self._fitted != line:
             self.fit()
@@ -127,6 +139,76 @@ class LongSection(DrawingView):
                 self._fitted = None  # it is being drawn, and grows
         self._show_labels(made)
         self._later.begin([self._show_windows], 600 if self.session.dragging else 60)
+
+    # Other lines on the same axis
+
+    @property
+    def also(self) -> tuple[LineId, ...]:
+        """Other lines that are shown with this one, abreast of it."""
+        return tuple(self._also.get(self.line, ())) if self.line is not None else ()
+
+    def show_also(self, other: LineId, shown: bool) -> None:
+        """Show another line with this one, or no longer; of more than are shown at once the first makes room."""
+        if self.line is None:
+            return
+        kept = [i for i in self.also if i != other]
+        self._also[self.line] = [*kept, other][-_MOST_ALSO:] if shown else kept
+        self._shown = None
+        self.refresh()
+
+    def _show_also(self) -> None:
+        q, self._named = self.session.engine, []
+        for k in range(_MOST_ALSO):
+            made = q.attempt(abreast, self.line, self.also[k]) if self.line and k < len(self.also) else None
+            s, z = (np.empty(0), np.empty(0)) if made is None or isinstance(made, Unsolved) else made
+            self._lines[f"also {k}"].setData(s, z, connect="finite")
+            there = np.flatnonzero(np.isfinite(z))
+            if len(there):
+                at = int(there[int(0.85 * (len(there) - 1))])
+                title = line_plan(q, self.also[k]).title
+                self._named.append(Label(float(s[at]), float(z[at]), title, "ink", 11, 500, 3))
+
+    def offered(self) -> list[tuple[str, LineId, bool]]:
+        """Lines that can be shown with this one: what they are called, which, and whether they are shown."""
+        if not self.street:
+            return []
+        q = self.session.engine
+        near = q.attempt(lines_near, self.street)
+        ids = [] if isinstance(near, Unsolved) else [id for _, id in near]
+        lips = [StreetLine(id.street, "lip", side) for id in ids if isinstance(id, StreetLine) for side in SIDES]
+        streets = [id for id in ids if isinstance(id, StreetLine)]
+        rest = [id for id in ids if not isinstance(id, StreetLine)]
+        wanted = [*self.also, *(i for i in (*streets, *lips, *rest) if i not in self.also)]
+        found = []
+        for id in wanted[:_MOST_OFFERED]:
+            made = q.attempt(line_plan, id)
+            if not isinstance(made, Unsolved):
+                found.append((made.title, id, id in self.also))
+        return found
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        event.accept()
+        if self.dragging.active or not self.street:
+            return
+        menu = QMenu(self)
+        place = self.place(QPointF(event.pos()))
+        if is_new(self.session.engine, self.street):
+            menu.addAction(
+                f"Add a VIP at {show_length(place[0], self.session.site.settings.units, 2)}",
+                partial(self.add_vip, place),
+            )
+        handle = self.handle_at(QPointF(event.pos()))
+        if handle is not None and handle.key[0] == "vip":
+            for words, edit in locking(self.session.engine, handle.key[1], handle.key[2]):
+                menu.addAction(words, partial(self.session.do, words, edit))
+        menu.addSeparator()
+        for words, id, shown in self.offered():
+            action = menu.addAction(f"Show {words}")
+            action.setCheckable(True)
+            action.setChecked(shown)
+            action.triggered.connect(partial(self.show_also, id, not shown))
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(event.globalPos())
 
     def show_ghost(self, proposed: Floats | None) -> None:
         """Draw chainages and levels (n, 2) that are proposed, or nothing."""
@@ -213,7 +295,7 @@ class LongSection(DrawingView):
                 labels.append(Label(t.chainage, t.level, f"{t.kind} {show_length(t.level, unit)}", "quiet", 11, 400, 4))
         for c in made.crossings:
             labels.append(Label(c.chainage, c.level, f"{c.words} {show_length(c.level, unit)}", "chosen", 11, 500, 3))
-        self.labels.show_labels(labels)
+        self.labels.show_labels([*labels, *self._named])
 
     def _on_chosen(self) -> None:
         if self.line != self._fitted:

@@ -15,6 +15,7 @@ from humble_loop.geometry.gradeline import Profile
 from humble_loop.kinds.street import edits
 from humble_loop.kinds.street.across import across
 from humble_loop.kinds.street.checks import place, thing
+from humble_loop.kinds.street.company import lines_near
 from humble_loop.kinds.street.grades import HELD
 from humble_loop.kinds.street.levels import (
     Stops,
@@ -27,22 +28,17 @@ from humble_loop.kinds.street.levels import (
 from humble_loop.kinds.street.model import Vip, Wanted
 from humble_loop.kinds.street.plan import (
     StreetLine,
-    box,
     chain_of,
     class_of,
     frame_of,
     ground_along,
     name_of,
-    streets_near,
 )
-from humble_loop.kinds.survey_line.kind import SurveyedLine
-from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.lines.describe import Choice, Fact, Sheet, SheetRow
 from humble_loop.lines.findings import failed
-from humble_loop.lines.line import LineId, line, line_plan
+from humble_loop.lines.line import line, line_plan
 from humble_loop.propose.balance import NoLine, balanced, weights_of
 from humble_loop.propose.through import Course, curves_for, through
-from humble_loop.site import parts
 from humble_loop.site.edits import Edit
 
 Which = Literal["follow", "overlay", "smooth", "balance", "beside"]
@@ -56,8 +52,6 @@ _WORDS: dict[Which, str] = {
 }
 _STEP = 2.0  # metres between places at which the present line or another is kept to
 _ABREAST = 0.9  # share of the street that must have a line beside it
-_MOST_LINES = 60  # among which one chooses
-_FAR = 200.0  # metres from the street at which they are no longer offered
 
 
 @dataclass(frozen=True)
@@ -154,7 +148,7 @@ def _within(s: Floats, z: Floats, below: float, above: float) -> Course:
 def _beside(q: Engine, street: str, wanted: Wanted) -> Course:
     """Levels of another line at the places beside it, carried over at a fixed fall."""
     name = name_of(q, street)
-    id = dict(_lines_beside(q, street)).get(wanted.beside)
+    id = dict(lines_near(q, street)).get(wanted.beside)
     if id is None:
         raise Unsolved(name, "no line is chosen beside which it is to run", "choose one in the list")
     other, chain = line(q, id), chain_of(q, street)
@@ -166,22 +160,6 @@ def _beside(q: Engine, street: str, wanted: Wanted) -> Course:
         words = f"{other.plan.title} runs beside {100 * on.mean():.0f} % of it only"
         raise Unsolved(name, words, "choose a line that runs beside all of it")
     return _within(s[on], z[on], wanted.within, wanted.within)
-
-
-def _lines_beside(q: Engine, street: str) -> list[tuple[str, LineId]]:
-    """Lines beside which a street may run, by what they are called in the file."""
-    chain, (w, s, e, n) = chain_of(q, street), box(q, street)
-    middle, reach = (0.5 * (w + e), 0.5 * (s + n)), 0.5 * max(e - w, n - s) + _FAR
-    others = [i for i in streets_near(q, middle, reach) if i != street]
-    found: list[tuple[str, LineId]] = [(f"street:{i}", StreetLine(i)) for i in others]
-    places = chain.points_at(np.linspace(0.0, chain.total, 20))
-    for i in parts.ids(q, SurveyLine):
-        if len(found) > _MOST_LINES:
-            break
-        plan = q.attempt(line_plan, SurveyedLine(i))
-        if not isinstance(plan, Unsolved) and np.abs(plan.base.feet(places).offsets).min() < _FAR:
-            found.append((f"survey_line:{i}", SurveyedLine(i)))
-    return found
 
 
 def _balanced(q: Engine, street: str) -> Proposed:
@@ -293,7 +271,7 @@ def _limits(q: Engine, street: str, which: Which) -> list[Fact | Choice]:
     if which == "smooth":
         return [Fact("within", "length", wanted.within, "set", to("within"))]
     if which == "beside":
-        names = [("", "choose a line"), *((key, line_plan(q, id).title) for key, id in _lines_beside(q, street))]
+        names = [("", "choose a line"), *((key, line_plan(q, id).title) for key, id in lines_near(q, street))]
         return [
             Choice("line", tuple(names), wanted.beside, to("beside")),
             Fact("fall from there", "grade", wanted.fall, "set", to("fall")),
