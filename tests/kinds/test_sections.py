@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from humble_loop.demo import demo_site
 from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.kinds.ground.model import Ground
 from humble_loop.kinds.lot.layout import lot
 from humble_loop.kinds.street import Bend, Street, Vip
 from humble_loop.kinds.street import section_edits as change
@@ -19,12 +20,13 @@ from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.line import line
 from humble_loop.lines.varying import Varying
 from humble_loop.site.edits import EditError
+from humble_loop.site.libraries import new_site
 from humble_loop.site.library import TypicalSection
 from humble_loop.whole.findings import findings
 from humble_loop.whole.tables import table
 from humble_loop.whole.things import all_things
 from tests import edits
-from tests.conftest import court_site, examples
+from tests.conftest import court_site, examples, plane_ground
 from tests.kinds.test_elements import E0, N0, street
 from tests.whole.test_surface import assert_watertight
 
@@ -533,3 +535,38 @@ def test_a_side_may_end_at_its_lip():
     assert section(site, "bare").left.parts[-1].to == "boundary"
     with pytest.raises(EditError, match="behind the kerb"):
         change.add_piece(site, "bare", "left", 1, "kerb")
+
+
+@pytest.mark.parametrize("section", [s.id for s in new_site().all(TypicalSection)])
+def test_every_shipped_section_is_built_and_breaks_no_rule_of_its_own(section):
+    """On a street at a real site's coordinates that leaves another: its surface closes, and its section has no finding."""
+    site = edits.add_ground(new_site(), Ground(name="ground", surface=plane_ground().shifted(312_400.0, 6_251_970.0)))
+    for name, ends in (("Through", ((-150.0, 0.0), (150.0, 0.0))), ("Side", ((0.0, 0.0), (0.0, 120.0)))):
+        bends = [Bend(easting=312_400.0 + e, northing=6_251_970.0 + n) for e, n in ends]
+        site = edits.add_street(site, name, bends, section=section)
+    q = Engine(site)
+    wrong = [
+        f for f in findings(q) if f.rule in ("crossfall", "section change", "surface gap", "bends that do not fit")
+    ]
+    assert not wrong
+    assert_watertight(q)
+
+
+@pytest.mark.parametrize(
+    ("through", "side"),
+    [
+        ("collector-parking", "local-one-path"),
+        ("local-one-path", "service-lane"),
+        ("service-lane", "collector-parking"),
+        ("access-one-way-fall", "local-parking-left"),
+    ],
+)
+def test_corners_and_bulbs_join_roadsides_of_other_pieces(through, side):
+    """What one side has and the other has not begins with no width: nothing gapes, and there is no step."""
+    site = edits.add_ground(new_site(), Ground(name="ground", surface=plane_ground()))
+    for name, section, ends in (
+        ("Through", through, ((-150.0, 0.0), (150.0, 0.0))),
+        ("Side", side, ((0.0, 0.0), (0.0, 110.0))),
+    ):
+        site = edits.add_street(site, name, [Bend(easting=e, northing=n) for e, n in ends], section=section)
+    assert_watertight(Engine(edits.set_head(site, "side")))

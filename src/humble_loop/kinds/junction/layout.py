@@ -37,7 +37,15 @@ from humble_loop.kinds.street.plan import (
     is_new,
     name_of,
 )
-from humble_loop.kinds.street.section import SideShape, crossfall, lip_course, own_range, side_shape, slopes_between
+from humble_loop.kinds.street.section import (
+    SideShape,
+    alike,
+    crossfall,
+    lip_course,
+    own_range,
+    side_shape,
+    slopes_between,
+)
 from humble_loop.kinds.street.side import lip_width
 from humble_loop.lines.kind import EndTie, Turn
 from humble_loop.lines.line import Line, LineId, LinePlan, ThingId, line, line_plan, sampled_at
@@ -338,12 +346,13 @@ class CornerShape:
     last: SideShape
 
 
+@query
 def corner_shape(q: Engine, street: str, end: End, corner: Side) -> CornerShape:
-    """How the roadside goes round a corner."""
+    """How the roadside goes round a corner: both ends have the points of either."""
     j = require_joint(q, street, end)
     last = side_shape(q, street, leg_side(end, corner), end_chainage(q, street, end))
     other = side_shape(q, j.through, j.lip_side, j.through_chainage)
-    return CornerShape(other if is_new(q, j.through) and other.names == last.names else last, last)
+    return CornerShape(*alike(other, last)) if is_new(q, j.through) else CornerShape(last, last)
 
 
 def boundary_of(q: Engine, street: str, end: End, corner: Side) -> ReturnLine:

@@ -22,7 +22,7 @@ from humble_loop.kinds.street.plan import (
     name_of,
     section_of,
 )
-from humble_loop.kinds.street.side import SideCourse, boundary_width, course, drawn_side, lip_offset
+from humble_loop.kinds.street.side import SideCourse, boundary_width, course, drawn_side, lip_offset, merged
 from humble_loop.kinds.survey_line.kind import SurveyedLine
 from humble_loop.lines.line import LineId, LinePlan, line, line_plan, sampled_at
 from humble_loop.lines.quantity import percent
@@ -51,6 +51,21 @@ class SideShape:
     def reach(self) -> float:
         """Distance from the lip to the boundary in metres."""
         return float(self.out[-1])
+
+
+def alike(first: SideShape, last: SideShape) -> tuple[SideShape, SideShape]:
+    """Two sides with the same points, those of either: what a side does not have lies on the point before it there."""
+    if first.names == last.names:
+        return first, last
+    names, own = merged(last.names, first.names)
+    role = {**dict(zip(own[1:], first.roles)), **dict(zip(last.names[1:], last.roles))}
+    roles = tuple(role[n] for n in names[1:])
+
+    def with_all(side: SideShape, mine: tuple[str, ...]) -> SideShape:
+        at = np.maximum.accumulate([mine.index(n) if n in mine else 0 for n in names])
+        return replace(side, names=names, out=frozen(side.out[at]), rise=frozen(side.rise[at]), roles=roles)
+
+    return with_all(first, own), with_all(last, last.names)
 
 
 def slopes_between(first: SideShape, last: SideShape, share: Floats) -> Floats:

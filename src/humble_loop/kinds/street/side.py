@@ -134,7 +134,7 @@ def course(q: Engine, street: str, side: Side) -> SideCourse:
     made = [points_of(q, s) for s in sides]
     names, own = made[0].names, [made[0].names]  # the names that the points of each section have among all
     for p in made[1:]:
-        names, mine = _merged(names, p.names)
+        names, mine = merged(names, p.names)
         own.append(mine)
     roles = tuple(next(p.roles[mine.index(n)] for p, mine in zip(made, own) if n in mine) for n in names)
     widths, rises = (
@@ -179,7 +179,7 @@ def stations(changes: Sequence[SectionChange]) -> tuple[list[float], list[int]]:
     return (at[1:], which[1:]) if changes else (at, which)
 
 
-def _merged(first: tuple[str, ...], second: tuple[str, ...]) -> tuple[tuple[str, ...], tuple[str, ...]]:
+def merged(first: tuple[str, ...], second: tuple[str, ...]) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """All points of two sides from the crown outwards, and what the second's are called among them.
 
     Points of one name are one point, as far as that keeps the order of both; the lip always is one.

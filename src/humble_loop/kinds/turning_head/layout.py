@@ -14,7 +14,7 @@ from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.kinds.junction.nodes import joint, leg_of
 from humble_loop.kinds.street.plan import StreetLine, chain_of, class_of, drawn_end, end_chainage, is_new, name_of
-from humble_loop.kinds.street.section import SideShape, side_shape, slopes_between
+from humble_loop.kinds.street.section import SideShape, alike, side_shape, slopes_between
 from humble_loop.kinds.street.side import lip_width
 from humble_loop.kinds.turning_head.model import TurningHead
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line, line_plan, sampled_at
@@ -266,13 +266,10 @@ class HeadShape:
 
 
 def head_shape(q: Engine, street: str, end: End) -> HeadShape:
-    """How the roadside goes round a bulb. Raises Unsolved when its sides have different points."""
-    first, last = (side_shape(q, street, own_side(end, seen), end_chainage(q, street, end)) for seen in SIDES)
-    if first.names != last.names:
-        raise Unsolved(
-            head_name(q, street), "its left and right sections have different points", "use a section with alike sides"
-        )
-    return HeadShape(first, last)
+    """How the roadside goes round a bulb: both sides have the points of either."""
+    return HeadShape(
+        *alike(*(side_shape(q, street, own_side(end, seen), end_chainage(q, street, end)) for seen in SIDES))
+    )
 
 
 def batter_slopes(q: Engine, id: HeadLine, s: Floats) -> Floats:
@@ -286,12 +283,13 @@ def corners_on(q: Engine, street: str, side: Side) -> tuple[tuple[float, LineId,
     found: list[tuple[float, LineId, float]] = []
     for end, _ in heads_of(q, street):
         made = q.attempt(outline, street, end)
-        first, last = (side_shape(q, street, s, end_chainage(q, street, end)) for s in SIDES)
-        if isinstance(made, Unsolved) or first.names != last.names:
+        if isinstance(made, Unsolved):
             continue
         seen: Side = "left" if own_side(end, "left") == side else "right"
         at = 0.0 if seen == "left" else made.ring.total
-        found.append((leaves_at(q, street, end, seen), HeadLine(street, end, first.names[-1]), at))
+        found.append(
+            (leaves_at(q, street, end, seen), HeadLine(street, end, head_shape(q, street, end).first.names[-1]), at)
+        )
     return tuple(found)
 
 
