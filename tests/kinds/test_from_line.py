@@ -9,7 +9,7 @@ from humble_loop.kinds.street import Street
 from humble_loop.kinds.street.checks import bend_findings
 from humble_loop.kinds.street.from_line import beside, source, street_sheet
 from humble_loop.kinds.street.plan import chain_of
-from humble_loop.kinds.survey_line.model import SurveyLine
+from humble_loop.kinds.survey_line.model import SurveyLine, set_survey_line
 from humble_loop.site.edits import EditError, set_settings
 from humble_loop.site.libraries import new_site
 from tests import edits
@@ -114,3 +114,42 @@ def test_nothing_runs_inside_an_arcs_centre():
     chain, problems = chain_from_bends(beside(rows, -25.0))
     assert not problems
     assert chain.feet([[60.0, 0.0]]).offsets[0] == pytest.approx(25.0)
+
+
+def kerbs(radius=60.0, half=3.4):
+    """Two lips on both sides of a centreline with one bend."""
+    centre = surveyed([(0, 0, 0), (150, 0, radius), (220, 120, 0)], every=3.0)
+    chain, _ = chain_from_bends(
+        [BendInput(E0, N0), BendInput(E0 + 150.0, N0, radius), BendInput(E0 + 220.0, N0 + 120.0)]
+    )
+    s = chain.feet(centre).chainages
+    return site_with(
+        line("left", chain.points_at(s, half)),
+        line("right", chain.points_at(s, -half)),
+        line("far", centre + [900.0, 0.0]),
+    )
+
+
+def test_the_midline_of_two_lips_is_the_street_between_them():
+    site = kerbs()
+    pair = next(r.cells[1] for r in sheet(site, "left").rows if r.cells[0].value == "midline with")
+    assert pair.options == (("", "no other line"), ("right", "right"))
+    chosen = pair.edit("right")(site)
+    made = sheet(chosen, "left")
+    assert made.note.startswith("Midway, with right: 1 bends")
+    fresh = made.actions[0][1](chosen).all(Street)[0]
+    (bend,) = fresh.bends[1:-1]
+    # Chords of 3 m lie at most 20 mm within an arc of 60 m.
+    assert bend.radius == pytest.approx(60.0, abs=0.5)
+    assert (bend.easting, bend.northing) == pytest.approx((E0 + 150.0, N0), abs=0.1)
+    assert fresh.bends[0].easting == pytest.approx(E0, abs=1e-6)
+
+
+def test_a_line_that_does_not_run_beside_leaves_the_choice_open():
+    site = set_survey_line(kerbs(), "left", midline_with="far")
+    made = sheet(site, "left")
+    assert "far does not run beside it" in made.note
+    assert [r.cells[1].current for r in made.rows] == ["far"]
+    assert len(sheet(made.rows[0].cells[1].edit("")(site), "left").rows) > 2
+    gone = set_survey_line(kerbs(), "left", midline_with="taken away")
+    assert "Midway" not in sheet(gone, "left").note or len(sheet(gone, "left").rows) > 2

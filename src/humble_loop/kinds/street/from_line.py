@@ -12,12 +12,14 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.bend_fit import turn_between
 from humble_loop.geometry.bends import BendInput, chain_from_bends
+from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.line_fit import Fitted, fit_line
 from humble_loop.kinds.street import edits
 from humble_loop.kinds.street.model import Bend
 from humble_loop.kinds.survey_line.kind import SurveyedLine, vertices
-from humble_loop.kinds.survey_line.model import SurveyLine
-from humble_loop.lines.describe import Fact, Sheet, SheetRow
+from humble_loop.kinds.survey_line.model import SurveyLine, set_survey_line
+from humble_loop.lines.describe import Choice, Fact, Sheet, SheetRow
+from humble_loop.lines.line import line_plan
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit, EditError, made
 from humble_loop.site.model import Site
@@ -25,6 +27,8 @@ from humble_loop.site.model import Site
 _MEET = 0.1  # metres between ends of lines that go on from one another
 _MOST_BENDS = 400  # of a street along a line as it stands
 _COLUMNS = ("bend", "easting", "northing", "radius", "turns")
+_BETWEEN, _MOST_BETWEEN = 2.0, 600  # metres between places of a midline, and how many
+_APART, _MOST_PAIRS = 60.0, 12  # metres between two lines with a midline, and how many are offered
 _SAG = 0.05  # metres between what is lit up and the line
 
 
@@ -38,6 +42,30 @@ class Source:
 
 @query
 def source(q: Engine, id: str) -> Source:
+    """What a street along a survey line follows: the line as far as it goes, or midway to the one that was chosen with it."""
+    mine, other = joined(q, id), parts.one(q, SurveyLine, id).midline_with
+    if not other or parts.ids(q, SurveyLine).count(other) == 0:
+        return mine
+    beyond = joined(q, other)
+    points = midway(mine.points, beyond.points)
+    if len(points) < 2:
+        name, with_ = parts.one(q, SurveyLine, id).name, parts.one(q, SurveyLine, other).name
+        raise Unsolved(name, f"{with_} does not run beside it", "choose another line, or none, in 'midline with'")
+    return Source((*mine.names, *beyond.names), points)
+
+
+def midway(a: Floats, b: Floats) -> Floats:
+    """Points (n, 2) halfway between places on a line and the nearest on another, where these lie square to it."""
+    one, two = Chain.from_points(a), Chain.from_points(b)
+    s = np.union1d(one.starts, np.linspace(0.0, one.total, int(np.clip(one.total / _BETWEEN, 2, _MOST_BETWEEN)) + 1))
+    places = one.points_at(s)
+    feet = two.feet(places)
+    middles: Floats = 0.5 * (places + two.points_at(feet.chainages))
+    return middles[feet.square]
+
+
+@query
+def joined(q: Engine, id: str) -> Source:
     """A survey line as far as it goes: at each end the one line of its code that begins or ends there goes on."""
     code, points = parts.one(q, SurveyLine, id).code, vertices(q, id)[:, :2]
     names, taken = [parts.one(q, SurveyLine, id).name], {id}
@@ -79,10 +107,16 @@ def fitted(q: Engine, id: str) -> Fitted:
 
 def street_sheet(q: Engine, id: str) -> Sheet:
     """What a street along a survey line would be, how far it departs from it, and making one."""
-    line, of = source(q, id), SurveyedLine(id)
+    of, pair = SurveyedLine(id), _midline(q, id)
+    none = np.empty((0, 2))
+    between = SheetRow((Fact("bend", "text", "midline with"), pair, None, None, None), (0.0, 0.0), none)
+    line = q.attempt(source, id)
+    if isinstance(line, Unsolved):
+        return Sheet("Street along it", of, _COLUMNS, (between,), str(line))
     found, within = fitted(q, id), parts.settings(q).fit_tolerance
     chain, _ = chain_from_bends(found.bends)
-    (e0, n0), corners = parts.origin(q), np.array([b[:2] for b in found.bends])
+    e0, n0 = parts.origin(q)
+    corners = np.array([b[:2] for b in found.bends])
     rows = []
     for k, b in enumerate(found.bends):
         inner = 0 < k < len(found.bends) - 1
@@ -99,19 +133,38 @@ def street_sheet(q: Engine, id: str) -> Sheet:
         )
         lit = chain.points_at(chain.sampled(sag=_SAG))
         rows.append(SheetRow(cells, (s, s), lit))
+    rows.append(between)
     beside = Fact("street beside it", "length", 0.0, "set", _beside(line.names[0], found.bends, (e0, n0)))
-    rows.append(SheetRow((Fact("bend", "text", "beside at"), beside, None, None, None), (0.0, 0.0), np.empty((0, 2))))
+    rows.append(SheetRow((Fact("bend", "text", "beside at"), beside, None, None, None), (0.0, 0.0), none))
     name = line.names[0]
     told = f"{len(found.bends) - 2} bends; it departs by {1000 * found.departure:.0f} mm at most, near {found.at:.1f} m"
     if found.departure > within:
         told += f", more than the {1000 * within:.0f} mm that the site allows for a fit"
     if len(line.names) > 1:
-        told = f"With {', '.join(line.names[1:])}: {told}"
+        told = f"{'Midway, with' if pair.current else 'With'} {', '.join(line.names[1:])}: {told}"
     actions: tuple[tuple[str, Edit], ...] = (
         ("Street along it", lambda s: along(s, name, found.bends, (e0, n0))),
         ("Street as it stands", lambda s: as_it_stands(s, name, line.points, (e0, n0))),
     )
     return Sheet("Street along it", of, _COLUMNS, tuple(rows), told, actions)
+
+
+def _midline(q: Engine, id: str) -> Choice:
+    """With which other survey line a street runs between; those of its code come first, and the nearest."""
+    here, places = parts.one(q, SurveyLine, id), vertices(q, id)[:, :2]
+    found = []
+    for i in parts.ids(q, SurveyLine):
+        plan = q.attempt(line_plan, SurveyedLine(i)) if i != id else None
+        if plan is None or isinstance(plan, Unsolved):
+            continue
+        away = float(np.abs(plan.base.feet(places).offsets).min())
+        if away <= _APART:
+            other = parts.one(q, SurveyLine, i)
+            found.append((other.code != here.code, away, i, other.name))
+    options = (("", "no other line"), *((i, name) for _, _, i, name in sorted(found)[:_MOST_PAIRS]))
+    return Choice(
+        "midline with", options, here.midline_with, lambda v: lambda s: set_survey_line(s, id, midline_with=v)
+    )
 
 
 def along(site: Site, name: str, bends: tuple[BendInput, ...], origin: tuple[float, float]) -> Site:

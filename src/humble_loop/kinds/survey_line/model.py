@@ -7,11 +7,15 @@ from typing import Any, ClassVar
 
 from pydantic import Field, model_validator
 
+from humble_loop.site.edits import changed, the
 from humble_loop.site.model import Coordinate, Finite, Named, Site, Words, bare
 
 
 class SurveyLine(Named):
-    """An existing line: vertices of easting, northing and level (None where it has none)."""
+    """An existing line: vertices of easting, northing and level (None where it has none).
+
+    ``midline_with`` is the other one of two between which a street is wanted, where one is.
+    """
 
     collection: ClassVar[str] = "survey_lines"
     words: ClassVar[str] = "survey line"
@@ -19,6 +23,7 @@ class SurveyLine(Named):
     code: Words = ""
     vertices: tuple[tuple[Coordinate, Coordinate, Finite | None], ...] = Field(min_length=2)
     source: Words = ""
+    midline_with: str = ""
 
     @model_validator(mode="before")
     @classmethod
@@ -32,6 +37,11 @@ class SurveyLine(Named):
     def where(self) -> tuple[float, float] | None:
         """Its first vertex."""
         return self.vertices[0][:2]
+
+
+def set_survey_line(site: Site, line: str, **values: Any) -> Site:
+    """Change fields of an existing line."""
+    return site.put(changed(the(site, SurveyLine, line), **values))
 
 
 def add_survey_lines(site: Site, lines: Sequence[SurveyLine]) -> Site:
