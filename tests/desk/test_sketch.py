@@ -167,3 +167,34 @@ def test_a_sketch_that_leaves_all_coordinates_stays_in_hand_until_it_is_taken_ba
     d.key(plan, Qt.Key.Key_Return)
     assert plan.sketch is None
     assert drawn(d).name == "Street"
+
+
+def test_a_straight_from_an_arc_is_squared_up_to_the_street_that_it_meets(d):
+    """From below towards Kiln Court by a quarter turn or so: a few degrees off square under the hand, square on it."""
+    court = chain_of(d.session.engine, "kiln-court")
+    s = 0.75 * court.total
+    target = court.points_at([s])[0]
+    heading = float(court.at([s]).headings[0])
+    out = np.array([np.sin(heading), -np.cos(heading)])  # to the right of the court
+    along = np.array([np.cos(heading), np.sin(heading)])
+    begin_at, first = target + 75.0 * out - 60.0 * along, target + 75.0 * out - 25.0 * along
+    plan = d.window.plan
+    d.window.draw_street()
+    for place in (begin_at, first):
+        d.move(plan, tuple(place))
+        d.click(plan, tuple(place))
+    d.key(plan, Qt.Key.Key_A)
+    end = target + 50.0 * out
+    d.move(plan, tuple(end))
+    d.click(plan, tuple(end))
+    d.key(plan, Qt.Key.Key_A)
+    beside = target + 1.0 * along
+    d.move(plan, tuple(beside))
+    assert "square" in plan.tag.text()
+    d.click(plan, tuple(beside))
+    made = chain_of(d.session.engine, drawn(d).id)
+    ends = made.at([0.0, made.total - 1e-9])
+    meets = next(k for k in range(2) if abs(court.feet(ends.points[k : k + 1]).offsets[0]) < 1e-6)
+    there = float(court.at(court.feet(ends.points[meets : meets + 1]).chainages).headings[0])
+    assert abs(np.cos(float(ends.headings[meets]) - there)) < 1e-6
+    assert all(e.kind != "kink" for e in elements(d.session.engine, drawn(d).id))

@@ -6,7 +6,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from humble_loop.geometry.bends import BendInput, lay_bends
-from humble_loop.geometry.tangential import Step, drawn, place_on_arc, radii, vertices
+from humble_loop.geometry.tangential import (
+    Arc,
+    Step,
+    drawn,
+    heading_towards,
+    last_arc,
+    place_on_arc,
+    radii,
+    square_from,
+    vertices,
+)
 from tests.conftest import examples
 
 
@@ -117,3 +127,33 @@ def test_a_proposed_radius_leaves_drawn_arcs_their_room():
     assert radii(corners, 12.0)[1] == 12.0
     laid = lay_bends([BendInput(*v.place, r) for v, r in zip(corners, found)])
     assert not laid.problems
+
+
+@given(
+    st.floats(-3.0, 3.0),
+    st.floats(12.0, 60.0),
+    st.sampled_from([1.0, -1.0]),
+    st.floats(-3.0, 3.0),
+    st.floats(-3.0, 3.0),
+)
+@examples(60)
+def test_a_straight_from_an_arc_meets_another_square(heading, radius, side, there, of_other):
+    """It lies on the other line, leaves the arc tangentially, and the two headings are a right angle apart."""
+    arc = Arc(np.array([312_408.0, 6_251_977.0]), heading, side * radius, side * 0.5)
+    at = (312_408.0 + 300.0 * np.cos(there), 6_251_977.0 + 300.0 * np.sin(there))
+    place = square_from(arc, at, of_other)
+    if place is None:
+        return
+    d = np.array(place) - at
+    along = np.array([np.cos(of_other), np.sin(of_other)])
+    assert abs(d[0] * along[1] - d[1] * along[0]) < 1e-6
+    arrives = heading_towards(arc, place)
+    assert abs(np.cos(arrives - of_other)) < 1e-6
+
+
+def test_the_last_arc_is_known_only_while_the_line_ends_with_it():
+    steps = [Step("straight", (50.0, 0.0)), Step("arc", (80.0, 30.0))]
+    assert last_arc((0.0, 0.0), steps).radius == pytest.approx(30.0)
+    assert last_arc((0.0, 0.0), steps[:1]) is None
+    assert last_arc((0.0, 0.0), [*steps, Step("straight", (80.0, 90.0))]) is None
+    assert last_arc((0.0, 0.0), [Step("arc", (50.0, 0.0))]) is None  # it leaves nothing

@@ -14,7 +14,16 @@ from humble_loop.engine.query import Cancelled, Unsolved
 from humble_loop.formats.quantities import NotAQuantity, parse_length
 from humble_loop.geometry.arrays import Floats, bearing_of
 from humble_loop.geometry.bends import BendInput, chain_from_bends
-from humble_loop.geometry.tangential import Step, arc_to, drawn, place_on_arc, radii
+from humble_loop.geometry.tangential import (
+    Arc,
+    Step,
+    arc_to,
+    drawn,
+    heading_towards,
+    last_arc,
+    place_on_arc,
+    radii,
+)
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.bends import proposed_radius
 from humble_loop.kinds.street.depth import DepthBand, depth_band
@@ -22,7 +31,7 @@ from humble_loop.kinds.street.edits import add_street, like_the_last
 from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.model import Bend, Street
 from humble_loop.kinds.street.plan import class_of
-from humble_loop.kinds.street.snap import SQUARE, Snap, angle_between, snap_to_street, squared_up
+from humble_loop.kinds.street.snap import SQUARE, Snap, angle_between, snap_to_street, squared_from_arc, squared_up
 from humble_loop.lines.describe import Place
 from humble_loop.lines.line import ThingId
 from humble_loop.site import parts
@@ -91,8 +100,9 @@ class Sketch:
         if self._by_arc and (end := drawn(self._points[0], self._steps).end) is not None:
             return self._on_arc(end, snap.place if snap else place, snap)
         if snap is not None:
-            snap = squared_up(q, snap, self._points[-1])
-            angle = angle_between(snap, self._points[-1])
+            arc = last_arc(self._points[0], self._steps)
+            snap = squared_from_arc(q, snap, arc) if arc else squared_up(q, snap, self._points[-1])
+            angle = self._angle(snap, arc)
             square = (
                 "square" if abs(angle - 90.0) < _EXACTLY else f"at {show('angle', angle, self._session.site.settings)}"
             )
@@ -114,6 +124,14 @@ class Sketch:
                 pass
         at = last + d
         return (float(at[0]), float(at[1])), None
+
+    def _angle(self, snap: Snap, arc: Arc | None) -> float:
+        """Degrees at which the leg under the hand meets a street; from an arc it leaves that tangentially."""
+        heading = heading_towards(arc, snap.place) if arc else None
+        if heading is None:
+            return angle_between(snap, self._points[-1])
+        turn = float(np.degrees(heading - snap.heading)) % 180.0
+        return min(turn, 180.0 - turn)
 
     def _on_arc(self, end: tuple[Floats, float], place: Place, snap: Snap | None) -> tuple[Place, Snap | None]:
         """The end of an arc that leaves the line tangentially: at a place, or of a typed radius as near to it as it gets."""

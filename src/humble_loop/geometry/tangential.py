@@ -98,6 +98,38 @@ def drawn(start: Place, steps: Sequence[Step]) -> Drawn:
     return Drawn(found, _leaves(found, arc))
 
 
+def last_arc(start: Place, steps: Sequence[Step]) -> Arc | None:
+    """The arc with which a line ends that is drawn; None where it ends with a straight, or its arc is none."""
+    if not steps or steps[-1].kind != "arc" or (end := drawn(start, steps[:-1]).end) is None:
+        return None
+    arc = arc_to(*end, steps[-1].to)
+    return arc if np.isfinite(arc.radius) else None
+
+
+def heading_towards(arc: Arc, to: Place) -> float | None:
+    """The heading (radians) of the straight that leaves an arc tangentially to a place; None for a place inside its circle."""
+    sweep = _sweep_towards(arc, np.array(to))
+    return None if sweep is None else arc.heading + sweep
+
+
+def square_from(arc: Arc, at: Place, heading: float) -> Place | None:
+    """Where a straight that leaves an arc's circle tangentially meets another, through ``at`` along ``heading`` (radians),
+    square; the nearer to ``at`` of the two there are, and None where both lead away from it.
+
+    A circle has a tangent point c - r n for a tangent along u with its left normal n (r left positive).
+    """
+    centre = arc.start + arc.radius * np.array([-np.sin(arc.heading), np.cos(arc.heading)])
+    found = []
+    for side in (1.0, -1.0):
+        u = side * np.array([-np.sin(heading), np.cos(heading)])
+        leaves = centre - arc.radius * np.array([-u[1], u[0]])
+        run = float((np.array(at) - leaves) @ u)
+        if run > _LEAST_LEG:
+            place = leaves + run * u
+            found.append((float(np.hypot(*(place - at))), (float(place[0]), float(place[1]))))
+    return min(found)[1] if found else None
+
+
 def _leaves(found: list[Vertex], arc: Arc | None) -> tuple[Floats, float] | None:
     """Where the line ends and its heading there; None at its very beginning."""
     if arc is not None:

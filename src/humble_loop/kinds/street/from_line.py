@@ -61,7 +61,7 @@ def midway(a: Floats, b: Floats) -> Floats:
     places = one.points_at(s)
     feet = two.feet(places)
     middles: Floats = 0.5 * (places + two.points_at(feet.chainages))
-    return middles[feet.square]
+    return np.asarray(middles[feet.square])
 
 
 @query

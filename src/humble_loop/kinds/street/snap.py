@@ -9,9 +9,11 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.crossing import crossings
+from humble_loop.geometry.tangential import Arc, heading_towards, square_from
 from humble_loop.kinds.street.plan import centreline, chain_of, name_of, streets_near
 from humble_loop.lines.describe import Place
 
+_STEPS, _THERE = 30, 1e-9  # of the search for a square meeting with a street that bends, and metres that end it
 _END = 1.0  # metres from a street's end in which it is no place for a junction
 SQUARE = np.radians(14.0)  # what meets a street this near to square is made square
 
@@ -73,6 +75,25 @@ def angle_between(snap: Snap, before: Place) -> float:
     d = np.array(snap.place) - before
     turn = float(np.degrees(np.arctan2(d[1], d[0]) - snap.heading)) % 180.0
     return min(turn, 180.0 - turn)
+
+
+def squared_from_arc(q: Engine, snap: Snap, arc: Arc) -> Snap:
+    """The snap moved along its street so that a straight that leaves an arc tangentially meets it square, where it nearly does."""
+    heading = heading_towards(arc, snap.place)
+    if heading is None or snap.crossing or np.abs(np.cos(heading - snap.heading)) > np.sin(SQUARE):
+        return snap
+    chain, moved = chain_of(q, snap.street), snap
+    for _ in range(_STEPS):
+        at = square_from(arc, moved.place, moved.heading)
+        if at is None:
+            return snap
+        s = float(chain.feet([at]).chainages[0])
+        moved = _snap_at(q, snap.street, s)
+        if not _END < s < chain.total - _END:
+            return snap
+        if np.hypot(moved.place[0] - at[0], moved.place[1] - at[1]) < _THERE:
+            return moved
+    return snap
 
 
 def squared_up(q: Engine, snap: Snap, before: Place) -> Snap:
