@@ -570,3 +570,20 @@ def test_corners_and_bulbs_join_roadsides_of_other_pieces(through, side):
     ):
         site = edits.add_street(site, name, [Bend(easting=e, northing=n) for e, n in ends], section=section)
     assert_watertight(Engine(edits.set_head(site, "side")))
+
+
+@pytest.mark.parametrize("shape", ["dish-drain", "v-drain"])
+def test_a_lined_drain_stands_behind_the_path_as_a_piece_of_the_section(shape):
+    """0.9 m dish 75 mm deep, 0.8 m V 130 mm deep: the far edge is as high as the near one, and the surface closes."""
+    site = court_site()
+    side = section(site).left
+    last = len(side.parts) - 2  # behind the path, before the strip up to the boundary
+    site = change.set_apart(site, LOCAL, True)
+    site = change.add_piece(site, LOCAL, "left", last, "kerb")
+    site = change.set_kerb(site, LOCAL, "left", last + 1, shape)
+    q = Engine(site)
+    made = course(q, "through", "left")
+    k, edge = (made.names.index(n) for n in ("invert 2", "drain edge"))
+    assert made.rise(k).one(0.0) == pytest.approx({"dish-drain": -0.02, "v-drain": -0.13}[shape])
+    assert sum(made.rise(i).one(0.0) for i in range(made.names.index("path back") + 1, edge + 1)) == pytest.approx(0.0)
+    assert_watertight(q)
