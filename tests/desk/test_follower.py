@@ -5,6 +5,7 @@ import time
 import pytest
 from PySide6.QtCore import QObject
 
+from humble_loop.desk import follower
 from humble_loop.desk.follower import Follower, InTime
 from humble_loop.desk.session import Session
 from humble_loop.engine.query import Cancelled
@@ -77,4 +78,24 @@ def test_a_view_holds_up_a_drag_elsewhere_briefly_and_its_own_as_long_as_it_must
         qtbot.wait(90)
         assert len(took) == 1
         qtbot.waitUntil(lambda: len(took) > 1, timeout=1000)
+    view.deleteLater()
+
+
+def test_a_view_that_has_much_to_do_before_what_is_not_known_gets_there(qtbot, monkeypatch):
+    """Each try does 20 ms of its own before it asks; with 8 ms a try it would never get to an answer."""
+    monkeypatch.setattr(follower, "_PATIENCE", 0.0)
+    session, parent, got = Session(), QObject(), []
+
+    def refresh() -> None:
+        until = time.monotonic() + 0.02
+        while time.monotonic() < until:
+            time.sleep(0.001)
+        session.engine.breathe()
+        got.append(True)
+
+    view = InTime(session, refresh, parent)
+    view.now()
+    assert view.busy
+    qtbot.waitUntil(lambda: bool(got), timeout=3000)
+    assert not view.busy
     view.deleteLater()

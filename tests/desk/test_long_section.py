@@ -129,6 +129,7 @@ def test_a_vip_is_locked_by_the_command_and_then_refuses_the_hand(d):
     d.click(view, h.place)
     assert d.session.chosen.held == h.key
     d.window.run(d.window._command("Lock or unlock the VIP").do)
+    d.settle()
     assert handle(d, "Ember Loop VIP 3").state == "locked"
     before = [r.level for r in rows(d)]
     h = handle(d, "Ember Loop VIP 3")
@@ -136,6 +137,7 @@ def test_a_vip_is_locked_by_the_command_and_then_refuses_the_hand(d):
     assert [r.level for r in rows(d)] == before
     d.click(view, h.place)
     d.window.run(d.window._command("Lock or unlock the VIP").do)
+    d.settle()
     h = handle(d, "Ember Loop VIP 3")
     d.drag(view, h.place, (h.place[0], h.place[1] + 0.4))
     assert rows(d)[2].level == pytest.approx(before[2] + 0.4, abs=0.05)

@@ -13,6 +13,7 @@ from humble_loop.engine.query import Cancelled
 _PATIENCE = 0.08  # seconds that views may hold the hand up before they go on in pieces
 _OWN = 0.2  # seconds that a view may take of a drag in it
 _BRIEFLY = 0.008  # seconds that it may while something is dragged elsewhere
+_MOST_TRIES = 5  # that the shortest time is doubled
 _AGAIN = 40  # milliseconds between two pieces
 _REST = 120  # milliseconds without a move until a hand that drags is said to rest
 _APART = 0.15  # seconds between two refreshes of a view that follows
@@ -49,6 +50,7 @@ class InTime(QObject):
     ) -> None:
         super().__init__(parent)
         self._session, self._refresh, self._mine = session, refresh, mine
+        self._tries = 0
         self._again = QTimer(self)
         self._again.setSingleShot(True)
         self._again.timeout.connect(self.now)
@@ -70,9 +72,13 @@ class InTime(QObject):
         patience = _BRIEFLY if led else _OWN if self._session.dragging else _PATIENCE
         began = time.perf_counter()
         try:
-            with self._session.engine.within(max(patience - _turn.took, _BRIEFLY)):
+            # What a view does before it gets to what is not known yet may take long: the more tries, the more time it has.
+            least = _BRIEFLY * 2 ** min(self._tries, 2 if led else _MOST_TRIES)
+            with self._session.engine.within(max(patience - _turn.took, least)):
                 self._refresh()
+            self._tries = 0
         except Cancelled:
+            self._tries += 1
             self._again.start(_REST if led else _AGAIN)
         _turn.add(time.perf_counter() - began)
 

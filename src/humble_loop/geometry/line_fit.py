@@ -63,13 +63,17 @@ def fit_line(points: Floats, within: float) -> Generator[None, None, Fitted]:
     best: Fitted | None = None
     for share in (0.7, 0.35, 1.0, 0.1):
         pieces = yield from _divided(rough, share * within)
-        found = _measured(*(yield from _fitted(*_corners(rough, pieces), source)), source)
+        try:
+            found = _measured(*(yield from _fitted(*_corners(rough, pieces), source)), source)
+        except ValueError:  # corners upon one another: a line that folds back
+            continue
         yield
         if best is None or found.departure < best.departure:
             best = found
         if best.departure <= within:
             break
-    assert best is not None
+    if best is None:
+        return _measured(rough, np.full(len(rough) - 2, _RADII[0]), source)
     tried = left = 0
     while best.departure <= within and tried < 2 * len(best.bends) and left < _MOST_TRIES:
         fewer = _fewer(best.bends, tried)
@@ -235,7 +239,10 @@ def _fitted(
         return np.concatenate([corners[:1], x[: 2 * n].reshape(n, 2), corners[-1:]]), np.exp(x[2 * n :])
 
     x = np.concatenate([corners[1:-1].ravel(), np.clip(np.log(np.maximum(radii, _RADII[0])), low, high)])
-    at, slopes = departures(corners, np.exp(x[2 * n :]), source)
+    try:
+        at, slopes = departures(corners, np.exp(x[2 * n :]), source)
+    except ValueError:
+        return corners, radii
     damping = _DAMPED
     for _ in range(rounds):
         normal, down = slopes.T @ slopes, -slopes.T @ at
@@ -269,7 +276,9 @@ def departures(corners: Floats, radii: Floats, source: Floats) -> tuple[Floats, 
     A point that is nearest to a straight goes with the straight's two corners, one that is nearest to an arc with the arc's
     centre and radius. Raises ValueError for a line that cannot be laid.
     """
-    chain, _, bend_of = lay_bends(_bends(corners, radii))
+    chain, problems, bend_of = lay_bends(_bends(corners, radii))
+    if any(p.kind == "repeated" for p in problems):
+        raise ValueError("two of its corners lie upon one another")
     feet = chain.feet(source)
     on = chain.element_at(feet.chainages)
     bend, straight = np.array(bend_of)[on], (chain.k0 == 0.0)[on]
