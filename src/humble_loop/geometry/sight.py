@@ -7,7 +7,7 @@ import numpy as np
 from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.geometry.gradeline import Profile
 
-_STEP = 1.0  # metres between places looked from
+_STEP, _MOST = 1.0, 1500  # metres between places looked from, and how many there are at most
 _FINE = 50  # places looked at within the distance that is wanted
 
 
@@ -19,7 +19,7 @@ def sight_along(line: Profile, reach: float, eye: float, target: float) -> tuple
     to the line before it is steeper than the one to its top.
     """
     begin, finish = float(line.chainages[0]), float(line.chainages[-1])
-    s = np.linspace(begin, finish, max(2, int((finish - begin) / _STEP) + 1))
+    s = np.linspace(begin, finish, int(np.clip((finish - begin) / _STEP, 1, _MOST)) + 1)
     far = reach * np.arange(1, _FINE + 1) / _FINE
     found = np.full(len(s), np.inf)
     for way in (1.0, -1.0):

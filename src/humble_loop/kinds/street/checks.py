@@ -21,11 +21,11 @@ from humble_loop.kinds.street.plan import (
     centreline,
     chain_of,
     class_of,
-    frame_of,
     ground_along,
     is_new,
     name_of,
     vips_of,
+    wanted_of,
 )
 from humble_loop.kinds.street.section import own_range
 from humble_loop.kinds.street.section_checks import section_findings
@@ -282,7 +282,7 @@ def _departures(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
     ground, s = ground_along(q, street), levels.profile.chainages
     within = (ground.chainages >= s[0]) & (ground.chainages <= s[-1]) & np.isfinite(ground.levels)
     at = ground.chainages[within]
-    above = levels.profile.level(at) - ground.levels[within] - frame_of(q, street).wanted.raised
+    above = levels.profile.level(at) - ground.levels[within] - wanted_of(q, street).raised
     for word, depths, limit in (("cut", -above, cut), ("fill", above, fill)):
         if not len(at) or not too_high(float(depths.max()), limit):
             continue

@@ -10,7 +10,7 @@ from humble_loop.engine.in_pieces import InPieces
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.kinds.street.model import Vip
-from humble_loop.kinds.street.plan import chain_of, class_of, frame_of, ground_along, name_of, vips_of
+from humble_loop.kinds.street.plan import chain_of, class_of, frame_of, ground_along, name_of, vips_of, wanted_of
 from humble_loop.lines.kind import EndTie
 from humble_loop.lines.quantity import Quantity, amount, decided, known, percent, summed, times
 from humble_loop.lines.rules import InStretches, LevelRule, OnGradeLine
@@ -154,7 +154,7 @@ def _proposed(q: Engine, street: str, ties: dict[End, EndTie]) -> GradeLine:
         )
     stops, fixed = stops_of(q, street, (begin, finish), ties)
     corners, levels = _following(q, street, stops).result(q)
-    curves = curves_for(corners, levels, grade_rules(rules), frame_of(q, street).wanted.curve)
+    curves = curves_for(corners, levels, grade_rules(rules), wanted_of(q, street).curve)
     states: list[State] = ["proposed"] * len(corners)
     index = [-1] * len(corners)
     vips = [
@@ -202,14 +202,14 @@ def grade_rules(rules: StreetClass) -> GradeRules:
 
 def tolerances(q: Engine, street: str) -> tuple[float, float]:
     """Cut and fill (m) within which a street's line follows the ground: its own, or its class's."""
-    rules, wanted = class_of(q, street), frame_of(q, street).wanted
+    rules, wanted = class_of(q, street), wanted_of(q, street)
     return wanted.cut or rules.cut_tolerance, wanted.fill or rules.fill_tolerance
 
 
 @query
 def _following(q: Engine, street: str, stops: Stops) -> InPieces[tuple[np.ndarray, np.ndarray]]:
     """The straights that follow the ground within the street's tolerances, raised as is wanted."""
-    ground, wanted = ground_along(q, street), frame_of(q, street).wanted
+    ground, wanted = ground_along(q, street), wanted_of(q, street)
     on = np.isfinite(ground.levels)
     s, z = ground.chainages[on], ground.levels[on] + wanted.raised
     below, above = (np.full_like(s, v) for v in tolerances(q, street))

@@ -14,7 +14,7 @@ from humble_loop.geometry.bends import BendInput, BendProblem, lay_bends
 from humble_loop.geometry.chain import Chain
 from humble_loop.ground.drape import Draped, drape
 from humble_loop.kinds.ground.reads import ground_of
-from humble_loop.kinds.street.model import Street, Vip, bend_input
+from humble_loop.kinds.street.model import Street, Vip, Wanted, bend_input
 from humble_loop.lines.line import LineId, ThingId
 from humble_loop.site import parts
 from humble_loop.site.library import StreetClass, TypicalSection
@@ -64,8 +64,14 @@ def vips_of(site: Site, id: str) -> tuple[Vip, ...]:
 
 @part("streets", keyed="id")
 def frame_of(site: Site, id: str) -> Street:
-    """A street with its name, bends and VIPs left out of the comparison: kind, class, section, lips."""
-    return _street(site, id).model_copy(update={"vips": (), "bends": (), "name": ""})
+    """A street with its name, bends, VIPs and what is wanted of them left out of the comparison: kind, class, section, lips."""
+    return _street(site, id).model_copy(update={"vips": (), "bends": (), "name": "", "wanted": Wanted()})
+
+
+@part("streets", keyed="id")
+def wanted_of(site: Site, id: str) -> Wanted:
+    """What proposals for a street's grade line are to keep."""
+    return _street(site, id).wanted
 
 
 def class_of(q: Engine, id: str) -> StreetClass:

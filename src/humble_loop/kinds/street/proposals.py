@@ -30,9 +30,9 @@ from humble_loop.kinds.street.plan import (
     StreetLine,
     chain_of,
     class_of,
-    frame_of,
     ground_along,
     name_of,
+    wanted_of,
 )
 from humble_loop.lines.describe import Choice, Fact, Sheet, SheetRow
 from humble_loop.lines.findings import failed
@@ -51,6 +51,7 @@ _WORDS: dict[Which, str] = {
     "beside": "beside another line",
 }
 _STEP = 2.0  # metres between places at which the present line or another is kept to
+_MOST_VIPS = 120  # whose levels are balanced at once
 _ABREAST = 0.9  # share of the street that must have a line beside it
 
 
@@ -98,7 +99,7 @@ def proposal(q: Engine, street: str, which: Which) -> Proposed:
     ties, made = dict(end_ties(q, street)), grade_line(q, street).profile
     stops, fixed = stops_of(q, street, (float(made.chainages[0]), float(made.chainages[-1])), ties)
     corners, levels = _working(q, street, which, stops).result(q)
-    curves = curves_for(corners, levels, grade_rules(class_of(q, street)), frame_of(q, street).wanted.curve)
+    curves = curves_for(corners, levels, grade_rules(class_of(q, street)), wanted_of(q, street).curve)
     locked = {}
     for _, vip in fixed:
         k = int(np.argmin(np.abs(corners - vip.chainage)))
@@ -119,7 +120,7 @@ def _working(q: Engine, street: str, which: Which, stops: Stops) -> InPieces[tup
 
 
 def _course(q: Engine, street: str, which: Which) -> Course:
-    wanted, name = frame_of(q, street).wanted, name_of(q, street)
+    wanted, name = wanted_of(q, street), name_of(q, street)
     cut, fill = tolerances(q, street)
     if which == "follow":
         ground = ground_along(q, street)
@@ -166,6 +167,9 @@ def _balanced(q: Engine, street: str) -> Proposed:
     """The present line's VIPs at levels at which cut and fill are alike and least."""
     made, rules, name = grade_line(q, street), class_of(q, street), name_of(q, street)
     p, a = made.profile, across(q, street)
+    if len(p.levels) > _MOST_VIPS:
+        words = f"it has {len(p.levels)} VIPs; at most {_MOST_VIPS} are balanced at once"
+        raise Unsolved(name, words, "smooth the present line first")
     on = np.isfinite(a.touching).all(axis=1)
     on = np.asarray(on & (a.chainages >= p.chainages[0]) & (a.chainages <= p.chainages[-1]))
     if on.sum() < 2:
@@ -198,7 +202,7 @@ def proposal_sheet(q: Engine, street: str) -> Sheet:
         return Sheet("Proposals", id, _COLUMNS, (), present.message)
     rows = [_row(q, street, "as it stands", Proposed(present.profile, ()))]
     for which, words in _WORDS.items():
-        made = q.attempt(proposal, street, which) if which != "beside" or frame_of(q, street).wanted.beside else None
+        made = q.attempt(proposal, street, which) if which != "beside" or wanted_of(q, street).beside else None
         if isinstance(made, Unsolved):
             wrong = failed(made, thing(street), place(q, street, 0.0))
             rows.append(SheetRow((Fact("proposal", "text", words), *[None] * 6), _NOWHERE, _NO_POINTS, (wrong,)))
@@ -207,7 +211,9 @@ def proposal_sheet(q: Engine, street: str) -> Sheet:
         head = rows[-1]
         for fact in _limits(q, street, which):
             cells = (Fact("proposal", "text", f"    {fact.label}"), fact, *[None] * 5)
-            rows.append(SheetRow(cells, _NOWHERE, _NO_POINTS, actions=head.actions, ghost=head.ghost))
+            back = fact.switch if isinstance(fact, Fact) else None
+            actions = (*head.actions, ("Leave it to the class", back)) if back else head.actions
+            rows.append(SheetRow(cells, _NOWHERE, _NO_POINTS, actions=actions, ghost=head.ghost))
     note = (
         "The chosen one is drawn in the long section. Depths are the crown's; volumes are those between the boundaries"
     )
@@ -249,7 +255,7 @@ def _places(p: Profile) -> Floats:
 
 def _limits(q: Engine, street: str, which: Which) -> list[Fact | Choice]:
     """What a proposal is to keep, to be typed or chosen."""
-    wanted, (cut, fill) = frame_of(q, street).wanted, tolerances(q, street)
+    wanted, (cut, fill) = wanted_of(q, street), tolerances(q, street)
 
     def to(key: str) -> Callable[[float | str], Edit]:
         return lambda v: lambda s: edits.set_wanted(s, street, **{key: v})
@@ -264,7 +270,7 @@ def _limits(q: Engine, street: str, which: Which) -> list[Fact | Choice]:
             length("cut at most", "cut", cut, wanted.cut),
             length("fill at most", "fill", fill, wanted.fill),
             Fact("ground raised by", "length", wanted.raised, "set", to("raised")),
-            Fact("curves of", "length", np.nan if curve is None else curve, "set", to("curve")),
+            length("curves of", "curve", np.nan if curve is None else curve, curve),
         ]
     if which == "overlay":
         return [Fact("cover at least", "length", wanted.cover, "set", to("cover"))]
