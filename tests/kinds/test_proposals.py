@@ -203,6 +203,6 @@ def test_the_sheet_tells_what_each_moves_and_takes_one():
 def test_a_line_of_very_many_vips_is_to_be_smoothed_before_it_is_balanced():
     s = np.linspace(0.0, 240.0, 130)
     site = street(plane_ground(), *((a, 50.0 + 0.02 * a, 0.0) for a in s))
-    with pytest.raises(Unsolved, match="smooth the present line first"):
+    with pytest.raises(Unsolved, match="at most 120 are balanced"):
         proposal(Engine(site), "line", "balance")
     assert len(proposal(Engine(site), "line", "smooth").vips) == 2
