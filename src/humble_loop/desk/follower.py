@@ -73,7 +73,7 @@ class InTime(QObject):
         began = time.perf_counter()
         try:
             # What a view does before it gets to what is not known yet may take long: the more tries, the more time it has.
-            least = _BRIEFLY * 2 ** min(self._tries, 2 if led else _MOST_TRIES)
+            least = _BRIEFLY if led else _BRIEFLY * 2 ** min(self._tries, _MOST_TRIES)
             with self._session.engine.within(max(patience - _turn.took, least)):
                 self._refresh()
             self._tries = 0

@@ -157,6 +157,8 @@ class LongSection(DrawingView):
         self.refresh()
 
     def _show_also(self) -> None:
+        if not self.also and not self._named:
+            return  # curves that stay empty are not given nothing again: it would paint them
         q, self._named = self.session.engine, []
         for k in range(_MOST_ALSO):
             made = q.attempt(abreast, self.line, self.also[k]) if self.line and k < len(self.also) else None
@@ -212,6 +214,9 @@ class LongSection(DrawingView):
 
     def show_ghost(self, proposed: Floats | None) -> None:
         """Draw chainages and levels (n, 2) that are proposed, or nothing."""
+        shown = self._lines["ghost"].xData
+        if proposed is None and (shown is None or not len(shown)):
+            return
         made = np.empty((0, 2)) if proposed is None else proposed
         self._lines["ghost"].setData(made[:, 0], made[:, 1])
 
