@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -43,15 +44,15 @@ class Profile:
             raise ValueError("curve lengths must not be negative, and the first and last VIP have none")
         return Profile(s, z, c)
 
-    @property
+    @cached_property
     def grades(self) -> Floats:
         """Grades (n - 1,) between VIPs, as ratios."""
-        return np.diff(self.levels) / np.diff(self.chainages)
+        return frozen(np.diff(self.levels) / np.diff(self.chainages))
 
-    @property
+    @cached_property
     def changes(self) -> Floats:
         """Change of grade (n,) at each VIP, as a ratio; 0 at both ends."""
-        return np.concatenate([[0.0], np.diff(self.grades), [0.0]])
+        return frozen(np.concatenate([[0.0], np.diff(self.grades), [0.0]]))
 
     def level(self, chainages: ArrayLike) -> Floats:
         """Levels in metres; NaN outside the first and last VIP, where nothing is defined."""
