@@ -183,7 +183,7 @@ def test_a_proposal_is_a_ghost_in_the_long_section_until_it_is_taken(d):
     d.settle()
     d.qtbot.waitUntil(lambda: panel.settled and panel.model.sheet.title == "Proposals", timeout=8000)
     names = [panel.model.index(k, 0).data() for k in range(panel.model.rowCount())]
-    row = names.index("balance cut and fill")
+    row = names.index("balance the earth")
     QTest.mouseClick(
         panel.view.viewport(),
         Qt.MouseButton.LeftButton,

@@ -188,7 +188,7 @@ def test_the_sheet_tells_what_each_moves_and_takes_one():
     rows = {r.cells[0].value: r for r in sheet.rows}
     assert rows["as it stands"].actions == ()
     assert rows["as it stands"].ghost is not None
-    balance = rows["balance cut and fill"]
+    balance = rows["balance the earth"]
     assert balance.cells[5].value == pytest.approx(balance.cells[6].value, rel=1e-6)
     ((words, take),) = balance.actions
     assert words == "Take it"

@@ -260,7 +260,7 @@ def _proposals(window: MainWindow) -> None:
     assert isinstance(app, QApplication)
     settle(app, window)
     rows = [str(r.cells[0].value) for r in window.sheets.model.sheet.rows if isinstance(r.cells[0], Fact)]
-    window.sheets.view.setCurrentIndex(window.sheets.model.index(rows.index("balance cut and fill"), 0))
+    window.sheets.view.setCurrentIndex(window.sheets.model.index(rows.index("balance the earth"), 0))
 
 
 def _section(window: MainWindow) -> None:

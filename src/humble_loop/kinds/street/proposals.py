@@ -46,9 +46,9 @@ _COLUMNS = ("proposal", "wanted", "VIPs", "cut to", "fill to", "cut", "fill")
 _WORDS: dict[Which, str] = {
     "follow": "follow the ground",
     "overlay": "least overlay",
-    "smooth": "smooth the present line",
-    "balance": "balance cut and fill",
-    "beside": "beside another line",
+    "smooth": "smooth the line",
+    "balance": "balance the earth",
+    "beside": "beside a line",
 }
 _STEP = 2.0  # metres between places at which the present line or another is kept to
 _MOST_VIPS = 120  # whose levels are balanced at once
@@ -169,7 +169,7 @@ def _balanced(q: Engine, street: str) -> Proposed:
     p, a = made.profile, across(q, street)
     if len(p.levels) > _MOST_VIPS:
         words = f"it has {len(p.levels)} VIPs; at most {_MOST_VIPS} are balanced at once"
-        raise Unsolved(name, words, "smooth the present line first")
+        raise Unsolved(name, words, "smooth the line first")
     on = np.isfinite(a.touching).all(axis=1)
     on = np.asarray(on & (a.chainages >= p.chainages[0]) & (a.chainages <= p.chainages[-1]))
     if on.sum() < 2:
@@ -269,7 +269,7 @@ def _limits(q: Engine, street: str, which: Which) -> list[Fact | Choice]:
         return [
             length("cut at most", "cut", cut, wanted.cut),
             length("fill at most", "fill", fill, wanted.fill),
-            Fact("ground raised by", "length", wanted.raised, "set", to("raised")),
+            Fact("raised by", "length", wanted.raised, "set", to("raised")),
             length("curves of", "curve", np.nan if curve is None else curve, curve),
         ]
     if which == "overlay":
