@@ -117,8 +117,11 @@ def run(arguments: Sequence[str]) -> int:
 
 def _load_beside(app: QApplication) -> None:
     """Load what proposals are worked out with while nobody waits: when it is asked for, it would hold the hand up."""
-    load = threading.Thread(target=importlib.import_module, args=("scipy.optimize",), daemon=True)
-    QTimer.singleShot(_LATER, app, load.start)
+
+    def load() -> None:
+        threading.Thread(target=importlib.import_module, args=("scipy.optimize",), daemon=True).start()
+
+    QTimer.singleShot(_LATER, app, load)
 
 
 def _site(options: argparse.Namespace) -> Site | None:
