@@ -71,6 +71,7 @@ def test_legs_turn_about_it_and_it_has_no_curve_to_be_dragged():
 
 def test_a_vip_set_by_its_grade_keeps_its_level_when_it_is_locked():
     site = edits.set_vips(SITE, "line", [Vip(chainage=0.0, level=10.0), Vip(chainage=200.0, grade=0.03)])
+    assert locking(Engine(site), "line", 7) == ()  # one that was in hand, and is gone
     ((words, lock),) = locking(Engine(site), "line", 1)
     assert words == "Lock the VIP"
     vip = lock(site).find(Street, "line").vips[1]

@@ -81,8 +81,10 @@ def vip_edits(q: Engine, street: str, i: int) -> Callable[..., Edit]:
 
 
 def locking(q: Engine, street: str, i: int) -> tuple[tuple[str, Edit], ...]:
-    """What locks VIP ``i`` of a grade line where it is, or unlocks it; nothing for a tied one."""
+    """What locks VIP ``i`` of a grade line where it is, or unlocks it; nothing for a tied one, or one that is gone."""
     made = grade_line(q, street)
+    if i >= len(made.states):
+        return ()
     state, index, level = made.states[i], made.index[i], float(made.profile.levels[i])
     if state == "tied":
         return ()
