@@ -218,3 +218,25 @@ def test_locked_vips_stay_locked_in_both_parts():
         (130.0, True),
         (180.0, False),
     ]
+
+
+@pytest.mark.parametrize("turned", [False, True])
+@pytest.mark.parametrize("end", ["start", "end"])
+def test_lots_stay_where_they_stand_when_the_street_runs_on(end, turned):
+    """Also a row that goes as far as the street does, with what was set on it."""
+    site = edits.add_street(
+        court_site(), "Lane", [Bend(easting=0.0, northing=120.0), Bend(easting=130.0, northing=120.0)]
+    )
+    site = edits.add_lot_row(site, "lane", "left")
+    if turned:
+        site = edits.reverse_street(edits.set_vips(site, "lane", []), "lane", 130.0)
+    row = site.all(LotRow)[-1].id
+    assert site.find(LotRow, row).start is None
+    lot = lots_of_row(Engine(site), row)[1]
+    site = set_pad(site, row, lot.number, 44.0, lot.along)
+    before = lots(site, row)
+    fresh = extended(Engine(site), "lane", end, 37.0)(site)
+    after = lots(fresh, row)
+    assert after.keys() == before.keys()
+    assert all(np.hypot(*(after[k] - before[k])) < 1e-6 for k in before)
+    assert dict(placed_pads(Engine(fresh), row).choices)[lot.id].level == 44.0

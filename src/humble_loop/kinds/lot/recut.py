@@ -9,6 +9,8 @@ from humble_loop.kinds.street.plan import chain_of, frame_of
 from humble_loop.site.edits import changed, free_id, free_name
 from humble_loop.site.model import Site
 
+_SAME = 1e-6  # metres between two chainages that are one
+
 
 def recut(q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
     """The site with a street's rows of lots cut as the street was: see ``Kind.recut``."""
@@ -31,8 +33,7 @@ def _cut(q: Engine, site: Site, row: LotRow, kept: tuple[float, float], rest: st
     upto = [f for f in frames if _middle(q, f) < finish]
     beyond = [f for f in frames if _middle(q, f) >= finish]
     pads = site.owned(PadChoice, row.id)
-    start = None if row.start is None or row.start <= begin else row.start - begin
-    end = None if row.end is None else row.end - begin
+    start, end = _kept(q, row, frames, kept)
     runs_on = bool(rest) and (row.end is None or row.end > finish)
     site = site.put(changed(row, start=start, end=None if runs_on else end))
     for pad in pads:
@@ -61,10 +62,32 @@ def _cut(q: Engine, site: Site, row: LotRow, kept: tuple[float, float], rest: st
     return site
 
 
+def _kept(
+    q: Engine, row: LotRow, frames: tuple[LotFrame, ...], kept: tuple[float, float]
+) -> tuple[float | None, float | None]:
+    """Where a row begins and ends on what is left of its street; on one that is longer, where its lots stand now."""
+    begin, finish = kept
+    start, end = row.start, row.end
+    if frames and start is None and begin < 0.0:
+        start = _drawn(q, row.street, frames[0].first.along)
+    if frames and end is None and finish > chain_of(q, row.street).total + _SAME:
+        last = frames[-1]
+        end = (
+            _drawn(q, row.street, last.last.along) if last.first.line == last.last.line else None
+        )  # it goes round a head
+    if start is not None and begin >= 0.0 and start <= begin:
+        start = None  # what it began with is gone
+    return (None if start is None else start - begin), (None if end is None else end - begin)
+
+
+def _drawn(q: Engine, street: str, s: float) -> float:
+    """A chainage as the street runs now, as it was drawn."""
+    return chain_of(q, street).total - s if frame_of(q, street).turned else s
+
+
 def _middle(q: Engine, lot: LotFrame) -> float:
     """The street's chainage, as it was drawn, abreast of the middle of a lot's frontage; its end for one round its head."""
     street, total = lot.row.street, chain_of(q, lot.row.street).total
     if lot.first.line != lot.last.line:
         return total
-    s = 0.5 * (lot.first.along + lot.last.along)
-    return total - s if frame_of(q, street).turned else s
+    return _drawn(q, street, 0.5 * (lot.first.along + lot.last.along))

@@ -11,7 +11,7 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import Chain, Element
 from humble_loop.geometry.crossing import crossings
 from humble_loop.kinds.street.cutting import extended, split, trimmed
-from humble_loop.kinds.street.plan import StreetLine, boxes, centreline, chain_of, name_of
+from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, name_of, streets_in
 from humble_loop.kinds.survey_line.kind import SurveyedLine
 from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.lines.describe import Fact, Sheet, SheetRow
@@ -45,7 +45,7 @@ def reached(q: Engine, street: str, end: End) -> tuple[Reached, ...]:
     longer, shift = _longer(chain, end)
     e, n = longer.points_at(longer.sampled(sag=1.0)).T
     around = (e.min(), n.min(), e.max(), n.max())
-    ids: list[LineId] = [StreetLine(i) for i in _within(q, around) if i != street]
+    ids: list[LineId] = [StreetLine(i) for i in streets_in(q, around) if i != street]
     ids += [SurveyedLine(i) for i in parts.ids(q, SurveyLine)]
     streets: list[Reached] = []
     surveyed: list[Reached] = []
@@ -60,14 +60,6 @@ def reached(q: Engine, street: str, end: End) -> tuple[Reached, ...]:
         (streets if isinstance(id, StreetLine) else surveyed).extend(Reached(name, float(s)) for s in at)
     found = [sorted(those, key=lambda r: abs(r.chainage - tip))[:_MOST] for those in (streets, surveyed)]
     return (*found[0], *found[1])
-
-
-def _within(q: Engine, around: tuple[float, float, float, float]) -> list[str]:
-    every = boxes(q)
-    w, s, e, n = around
-    b = every.boxes
-    hit = (b[:, 0] <= e) & (b[:, 2] >= w) & (b[:, 1] <= n) & (b[:, 3] >= s)
-    return [every.ids[i] for i in np.flatnonzero(hit)]
 
 
 def _meet(chain: Chain, around: tuple[float, float, float, float]) -> bool:

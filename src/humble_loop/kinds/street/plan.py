@@ -187,11 +187,16 @@ def boxes(q: Engine) -> Boxes:
 @gate
 def near(q: Engine, street: str) -> tuple[str, ...]:
     """Other streets whose boxes meet this one's."""
+    return tuple(i for i in streets_in(q, box(q, street)) if i != street)
+
+
+def streets_in(q: Engine, around: tuple[float, float, float, float]) -> tuple[str, ...]:
+    """Streets whose boxes meet a box, given as west, south, east and north."""
     every = boxes(q)
-    w, s, e, n = box(q, street)
+    w, s, e, n = around
     b = every.boxes
     hit = (b[:, 0] <= e) & (b[:, 2] >= w) & (b[:, 1] <= n) & (b[:, 3] >= s)
-    return tuple(every.ids[i] for i in np.flatnonzero(hit) if every.ids[i] != street)
+    return tuple(every.ids[i] for i in np.flatnonzero(hit))
 
 
 @query
