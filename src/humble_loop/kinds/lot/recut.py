@@ -29,33 +29,37 @@ def _cut(q: Engine, site: Site, row: LotRow, kept: tuple[float, float], rest: st
         return site.put(changed(row, street=rest, start=row.start - finish, end=end))
     made = q.attempt(lots_of_row, row.id)
     frames: tuple[LotFrame, ...] = () if isinstance(made, Unsolved) else made
-    before = sum(f.width for f in frames if _middle(q, f) < begin)
-    upto = [f for f in frames if _middle(q, f) < finish]
-    beyond = [f for f in frames if _middle(q, f) >= finish]
+    spans = [_span(q, f) for f in frames]
+    here = [f for f, (a, b) in zip(frames, spans) if a >= begin - _SAME and b <= finish + _SAME]
+    there = [f for f, (a, _) in zip(frames, spans) if a >= finish - _SAME]
     pads = site.owned(PadChoice, row.id)
     start, end = _kept(q, row, frames, kept)
-    runs_on = bool(rest) and (row.end is None or row.end > finish)
-    site = site.put(changed(row, start=start, end=None if runs_on else end))
+    values: dict[str, float | int | None] = {"start": start, "end": end}
+    passed = 0.0
+    if here and begin > 0.0 and here[0] is not frames[0]:  # the first that is left stays, with its number
+        passed = here[0].along - 0.5 * here[0].width
+        values |= {"start": _span(q, here[0])[0] - begin, "first_number": here[0].number}
+    if here and here[-1] is not frames[-1]:
+        values["end"] = _span(q, here[-1])[1] - begin
+    site = site.put(changed(row, **values))
     for pad in pads:
-        if pad.along is not None and before:
-            site = site.put(changed(pad, along=pad.along - before))
-    if not runs_on:
-        return site
+        if pad.along is not None and passed:
+            site = site.put(changed(pad, along=pad.along - passed))
+    return _rest(site, row, pads, there, finish, rest, _span(q, there[0])[0]) if rest and there else site
+
+
+def _rest(
+    site: Site, row: LotRow, pads: tuple[PadChoice, ...], lots: list[LotFrame], finish: float, rest: str, first: float
+) -> Site:
+    """The lots of a row beyond a cut as a row of the other street's, with their numbers and what was set on them."""
     name = free_name(site, LotRow, row.name)
-    number = beyond[0].number if beyond else row.first_number + len(upto)
-    fresh = changed(
-        row,
-        id=free_id(site, LotRow, name),
-        name=name,
-        street=rest,
-        start=None,
-        end=None if row.end is None else row.end - finish,
-        first_number=number,
-    )
+    end = None if row.end is None else row.end - finish
+    own = {"id": free_id(site, LotRow, name), "name": name, "street": rest}
+    fresh = changed(row, **own, start=first - finish, end=end, first_number=lots[0].number)
     site = site.put(fresh)
-    passed, there = sum(f.width for f in upto), {f.number for f in beyond}
+    passed, numbers = lots[0].along - 0.5 * lots[0].width, {f.number for f in lots}
     for pad in pads:
-        if pad.number in there:
+        if pad.number in numbers:
             along = None if pad.along is None else pad.along - passed
             moved = changed(pad, id=lot_id(fresh.id, pad.number), row=fresh.id, along=along)
             site = site.without(PadChoice, pad.id).put(moved)
@@ -85,9 +89,9 @@ def _drawn(q: Engine, street: str, s: float) -> float:
     return chain_of(q, street).total - s if frame_of(q, street).turned else s
 
 
-def _middle(q: Engine, lot: LotFrame) -> float:
-    """The street's chainage, as it was drawn, abreast of the middle of a lot's frontage; its end for one round its head."""
+def _span(q: Engine, lot: LotFrame) -> tuple[float, float]:
+    """Chainages, as the street was drawn, between which a lot's frontage lies; up to the end for one that goes round its head."""
     street, total = lot.row.street, chain_of(q, lot.row.street).total
     if lot.first.line != lot.last.line:
-        return total
-    return _drawn(q, street, 0.5 * (lot.first.along + lot.last.along))
+        return _drawn(q, street, lot.first.along), total
+    return _drawn(q, street, lot.first.along), _drawn(q, street, lot.last.along)
