@@ -22,6 +22,7 @@ from humble_loop.kinds.ground.model import Ground, add_ground
 from humble_loop.kinds.lot.model import LotRow, add_lot_row, set_pad
 from humble_loop.kinds.street.edits import add_street, set_vips
 from humble_loop.kinds.street.model import Bend, Street, Vip
+from humble_loop.kinds.street.section_edits import set_toe_drain
 from humble_loop.kinds.survey_line.model import SurveyLine, add_survey_lines
 from humble_loop.kinds.turning_head.model import set_head
 from humble_loop.site.libraries import new_site
@@ -228,6 +229,7 @@ def _estate(site: Site, copy: int, east: float) -> Site:
         section="access-place",
     )
     kiln_id = site.all(Street)[-1].id
+    site = set_toe_drain(site, "access-place", "left", "v-drain")
     site = set_head(site, kiln_id, radius=9.5, return_radius=15.0, fall=0.03)
     for street, place, number, more in (
         (ember_id, "left", 1, {"start": 14.0, "end": 92.0, "frontage": 18.0}),

@@ -10,6 +10,8 @@ from humble_loop.desk.session import Session, Station
 from humble_loop.formats.own_library import OwnLibrary
 from humble_loop.kinds.street import Street, StreetLine
 from humble_loop.kinds.street.side import lip_width
+from humble_loop.kinds.toe_drain.model import DrainChoice
+from humble_loop.kinds.toe_drain.place import stretches
 from humble_loop.lines.line import ThingId
 from humble_loop.site.library import TypicalSection
 from tests.desk.test_sheets import column, lit, shown, type_into
@@ -109,6 +111,37 @@ def test_a_kerb_is_chosen_from_the_library_in_its_cell(d):
     combo.activated.emit(combo.currentIndex())
     d.settle()
     assert [p.kerb for p in section(d).left.outside if hasattr(p, "kerb")] == ["mountable"]
+
+
+def test_a_drain_is_chosen_for_cuts_and_left_out_where_it_is_not_wanted(d):
+    panel = d.window.sheets
+    row = next(k for k, r in enumerate(panel.model.sheet.rows) if getattr(r.cells[1], "current", None) == "")
+    index = panel.model.index(row, column(panel, "piece"))
+    panel.view.scrollTo(index)
+    at = panel.view.visualRect(index).center()
+    QTest.mouseClick(panel.view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    QTest.mouseDClick(panel.view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    combo = next(c for c in panel.view.findChildren(QComboBox) if c.isVisible())
+    d.qtbot.wait(20)
+    combo.hidePopup()
+    combo.setCurrentIndex(combo.findData("v-drain"))
+    combo.activated.emit(combo.currentIndex())
+    d.settle()
+    assert section(d).right.drain.shape == "v-drain"
+    d.window.run(command(d, "Drains in cut"))
+    d.settle()
+    d.qtbot.waitUntil(lambda: panel.settled and panel.model.sheet.title == "Drains", timeout=8000)
+    found = stretches(d.session.engine, "ember-loop", "left")
+    assert [shown(panel, r, "side") for r in range(panel.model.rowCount())] == ["left"] * len(found)
+    assert found
+    choose_row(d, 0)
+    assert len(lit(d))
+    press(d, "Leave it out")
+    assert [c.stands for c in d.site.owned(DrainChoice, "ember-loop")] == [False]
+    assert len(stretches(d.session.engine, "ember-loop", "left")) == len(found) - 1
+    d.session.undo()
+    d.settle()
+    assert stretches(d.session.engine, "ember-loop", "left") == found
 
 
 def test_a_strip_is_widened_by_its_end_in_the_cross_section(d):

@@ -81,8 +81,9 @@ def test_the_rows_tell_widths_and_heights_and_are_typed_into():
         "invert",
         "top of kerb",
         "back of kerb",
+        "lining",
     ]
-    assert [(r.cells[3].value, r.cells[4].value) for r in made.rows[2:]] == [
+    assert [(r.cells[3].value, r.cells[4].value) for r in made.rows[2:-1]] == [
         (300.0, -25.0),
         (30.0, 145.0),
         (120.0, 5.0),
@@ -92,6 +93,8 @@ def test_the_rows_tell_widths_and_heights_and_are_typed_into():
     )
     site = made.rows[3].cells[2].edit(110.0)(site)
     assert shape(site).points[1].up == 110.0
+    site = sheet(site).rows[-1].cells[4].edit(150.0)(site)
+    assert shape(site).lining == 150.0
     site = sheet(site).rows[0].cells[0].edit("Council kerb")(site)
     assert shape(site).name == "Council kerb"
 

@@ -52,6 +52,7 @@ VIEWS = (
     "proposals",
     "section",
     "kerb",
+    "drains",
     "lots",
     "findings",
     "trail",
@@ -292,6 +293,19 @@ def _kerb(window: MainWindow) -> None:
     _look_at(window, 4152.0, 8186.0, 60.0)
 
 
+def _drains(window: MainWindow) -> None:
+    """The drains at the toe of Kiln Court's cuts, one chosen, and the section there."""
+    window.stage_row.choose(3)
+    window.session.choose(ThingId("street", "kiln-court"))
+    window.show_sheet("Drains")
+    _look_at(window, 4112.0, 8180.0, 74.0)
+    window.long_section.point_station(26.0)
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    settle(app, window)
+    window.sheets.view.setCurrentIndex(window.sheets.model.index(0, 0))
+
+
 def _lots(window: MainWindow) -> None:
     window.stage_row.choose(6)
     named = {f.name: f.id for f in lots_on(window.session.engine, "ember-loop")}
@@ -347,6 +361,7 @@ POSES: dict[str, Callable[[MainWindow], object]] = {
     "proposals": _proposals,
     "section": _section,
     "kerb": _kerb,
+    "drains": _drains,
     "lots": _lots,
     "findings": lambda w: w.stage_row.choose(7),
     "trail": _trail,

@@ -57,6 +57,7 @@ def make_commands(w: MainWindow) -> list[Command]:
         Command("Split the street here", "street", on.split_here),
         Command("Section piece by piece", "elements", on.show_section, "", ("Sections",)),
         Command("Change the section here", "section", on.change_section, "", ("Sections",)),
+        Command("Drains in cut", "kerb", on.show_drains, "", ("Sections",)),
         Command("Section before", "back", w.stepping.previous, "PgUp", ("Sections",)),
         Command("Next section", "forward", w.stepping.next, "PgDown", ("Sections",)),
         Command("Play along the street", "play", w.stepping.play, "P", ("Sections",)),
@@ -135,6 +136,12 @@ class StreetCommands:
             self._w.say("Take a VIP in the long section first: click it; a tied one follows what it is tied to")
         for words, edit in offered:
             session.do(words, edit)
+
+    def show_drains(self) -> None:
+        """Show the drains at the toe of the chosen street's cuts in rows beside the plan."""
+        if street := self._street():
+            self._w.session.choose(ThingId("street", street))
+            self._w.show_sheet("Drains")
 
     def show_ends(self) -> None:
         """Show what the ends of the chosen street can be taken to in rows beside the plan."""

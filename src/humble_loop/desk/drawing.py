@@ -238,6 +238,12 @@ def _own_section(q: Engine, street: str, s: float, crown: float, batters: bool) 
                 continue
             found.append((-made.plan.offset.one(s), float(made.rule.levels([s])[0])))
             words.append(id.point)
+        if words:
+            for id in _beyond(q, StreetLine(street, words[-1], side)):
+                made = q.attempt(line, id)
+                if not isinstance(made, Unsolved) and made.plan.covers([s])[0]:
+                    found.append((-made.plan.offset.one(s), float(made.rule.levels([s])[0])))
+                    words.append(getattr(id, "point", ""))
         toe = _toe(q, street, side, s) if batters else None
         if toe is not None and found and len(words) > 1:
             found.append(toe)
@@ -247,6 +253,11 @@ def _own_section(q: Engine, street: str, s: float, crown: float, batters: bool) 
         else:
             points, names = [*points, *found], [*names, *words]
     return np.array(points), tuple(names)
+
+
+def _beyond(q: Engine, boundary: LineId) -> list[LineId]:
+    """The lines that stand beyond a boundary line: of drains at the toe of a cut, say."""
+    return [id for kind in kinds() for row in kind.beyond(q, boundary) for id in row]
 
 
 def _toe(q: Engine, street: str, side: str, s: float) -> tuple[float, float] | None:

@@ -26,6 +26,8 @@ _TONES = {
     "kerb": "#E4E1D8",
     "path": "#D3BE95",
     "verge": "#8FAE74",
+    "drain": "#B9C4C4",
+    "swale": "#7F9F69",
     "batter": "#A99B5E",
     "lot": "#BFD0A0",
     "ground": "#D9C7A6",

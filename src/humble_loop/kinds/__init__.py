@@ -9,9 +9,10 @@ from humble_loop.kinds.junction import Junctions
 from humble_loop.kinds.lot import Lots
 from humble_loop.kinds.street import Streets
 from humble_loop.kinds.survey_line import SurveyLines
+from humble_loop.kinds.toe_drain import ToeDrains
 from humble_loop.kinds.turning_head import TurningHeads
 from humble_loop.lines.standing import stand
 
-KINDS = (Grounds(), SurveyLines(), Streets(), Junctions(), TurningHeads(), Lots())
+KINDS = (Grounds(), SurveyLines(), Streets(), Junctions(), TurningHeads(), ToeDrains(), Lots())
 
 stand(*KINDS)

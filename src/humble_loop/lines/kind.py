@@ -161,6 +161,16 @@ class Kind:
         """Stretches of a boundary line that it adjoins, so that no batter stands there."""
         return ()
 
+    def claims(self, q: Engine, line: LineId) -> tuple[tuple[float, float], ...]:
+        """Stretches of a boundary line that it is there to adjoin, whether or not it can; resting on nothing that has a level."""
+        return ()
+
+    def beyond(self, q: Engine, line: LineId) -> tuple[tuple[LineId, ...], ...]:
+        """Rows of lines that stand beyond a boundary line of a kind before it, each from the boundary outwards, on the
+        same base: where a row stands, the batter begins at its last line.
+        """
+        return ()
+
     def slopes(self, q: Engine, line: LineId, s: Floats) -> Floats:
         """Cut and fill slope (n, 2), as rises per metre, of the batter at places on one of its boundary lines."""
         raise NotImplementedError

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Floats, as_row, left_normals, unique_chainages
+from humble_loop.geometry.arrays import Bools, Floats, as_row, left_normals, unique_chainages
 from humble_loop.geometry.chain import Chain, Frames
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.standing import kind_of
@@ -77,6 +77,14 @@ class LinePlan:
         """Chainages (n,) on the base of the feet of ``points``, and how far beyond the line (left positive) they lie."""
         feet = self.base.feet(points)
         return feet.chainages, feet.offsets - self.offset(feet.chainages)
+
+    def covers(self, s: ArrayLike) -> Bools:
+        """Whether places (n,) on the base lie on the line: not beyond its ends, and not inside its gaps."""
+        x = as_row(s)
+        on = (x >= self.start) & (x <= self.end)
+        for a, b in self.gaps:
+            on &= (x <= a) | (x >= b)
+        return on
 
     def runs(self, sag: float, interval: float = np.inf) -> list[Floats]:
         """Chainages of each unbroken run, close enough for chords within ``sag`` of the line."""

@@ -48,12 +48,16 @@ class KerbPoint(Model):
 
 
 class KerbShape(Named):
-    """A kerb's cross-section from its lip (0, 0) outwards; each point lies further out than the one before."""
+    """The cross-section of a kerb, or of a drain, from its lip (0, 0) outwards; each point lies further out than the one before.
+
+    ``lining`` is how thick (mm) it is lined or built, 0 where it is of the ground itself.
+    """
 
     collection: ClassVar[str] = "kerb_shapes"
     words: ClassVar[str] = "kerb shape"
 
     points: tuple[KerbPoint, ...] = Field(min_length=1)
+    lining: Annotated[float, between(0.0, 1000.0)] = 0.0
 
     @model_validator(mode="after")
     def _outwards(self) -> KerbShape:
@@ -99,6 +103,20 @@ class KerbPart(Model):
 Part = Strip | KerbPart
 
 
+class ToeDrain(Model):
+    """A drain along the toe of a side's cut, by the id of its shape, which runs from the boundary outwards.
+
+    It stands where the ground beyond would shed water onto the road, over ``least_length`` metres or more; gaps shorter than
+    ``least_gap`` are closed. At its ends it rises out over ``taper`` metres. Its invert is to fall by ``least_fall``.
+    """
+
+    shape: str
+    least_length: Size = 12.0
+    least_gap: Length = 8.0
+    taper: Annotated[float, between(0.1, 50.0)] = 2.5
+    least_fall: Length = 0.005
+
+
 class SectionSide(Model):
     """One side of a typical section, from the crown outwards: strips up to the lip, and beyond it, if anything, others up
     to the boundary.
@@ -109,6 +127,7 @@ class SectionSide(Model):
     parts: tuple[Part, ...] = Field(min_length=1)
     cut_slope: Annotated[float, between(0.01, 1000.0)] = 0.5
     fill_slope: Annotated[float, between(0.01, 1000.0)] = 0.5
+    drain: ToeDrain | None = None
 
     @model_validator(mode="after")
     def _in_order(self) -> SectionSide:

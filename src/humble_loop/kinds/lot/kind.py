@@ -85,6 +85,9 @@ class Lots(Kind):
     def cover(self, q: Engine, line: LineId) -> tuple[tuple[float, float], ...]:
         return _cover(q, line)
 
+    def claims(self, q: Engine, line: LineId) -> tuple[tuple[float, float], ...]:
+        return _claims(q, line)
+
     def stations_on(self, q: Engine, line: LineId) -> Floats:
         return _corners_on(q, line)
 
@@ -144,15 +147,24 @@ def _lots(q: Engine, street: str) -> tuple[LotFrame, ...]:
 @query
 def _cover(q: Engine, line: LineId) -> tuple[tuple[float, float], ...]:
     """Stretches of a boundary line that lots adjoin; where a lot cannot be laid out there is nothing to adjoin."""
+    frames = _fronting(q, line)
+    own = [f for f in frames if not isinstance(q.attempt(lot_plan, f.id), Unsolved)]
+    return (*_frontages(own, line), *contacts_on(q, line))
+
+
+@query
+def _claims(q: Engine, line: LineId) -> tuple[tuple[float, float], ...]:
+    return (*_frontages(_fronting(q, line), line), *contacts_on(q, line))
+
+
+def _fronting(q: Engine, line: LineId) -> tuple[LotFrame, ...]:
+    """Lots that may front a line: those of its street."""
     street = getattr(line, "street", None)
-    if street is None:
-        return ()
-    row = () if line.kind not in ("street", "turning_head") else _lots(q, street)
-    own = [f for f in row if not isinstance(q.attempt(lot_plan, f.id), Unsolved)]
-    return (
-        *((min(s.begin, s.finish), max(s.begin, s.finish)) for f in own for s in f.frontage if s.line == line),
-        *contacts_on(q, line),
-    )
+    return _lots(q, street) if street is not None and line.kind in ("street", "turning_head") else ()
+
+
+def _frontages(frames: Sequence[LotFrame], line: LineId) -> list[tuple[float, float]]:
+    return [(min(s.begin, s.finish), max(s.begin, s.finish)) for f in frames for s in f.frontage if s.line == line]
 
 
 @query
@@ -161,7 +173,7 @@ def _corners_on(q: Engine, line: LineId) -> Floats:
     street = getattr(line, "street", None)
     if street is None:
         return np.empty(0)
-    own = () if line.kind not in ("street", "turning_head") else _lots(q, street)
+    own = _fronting(q, line)
     touched = [s for contact in contacts_on(q, line) for s in contact]
     return np.array([*(c.along for f in own for c in (f.first, f.last) if c.line == line), *touched])
 

@@ -75,8 +75,22 @@ class _Arriving:
     own: Floats
 
 
+def feet(q: Engine, boundary: LineId, s: Floats) -> Floats:
+    """Where the batters beside a boundary line begin (n, 3): on it, or beyond what stands along it there, a drain say."""
+    found = line(q, boundary).points(s)
+    for last in _last_beyond(q, boundary):
+        made = line(q, last)
+        on = made.plan.covers(s)
+        found[on] = made.points(s[on])
+    return found
+
+
+def _last_beyond(q: Engine, boundary: LineId) -> tuple[LineId, ...]:
+    return tuple(row[-1] for kind in kinds() for row in kind.beyond(q, boundary))
+
+
 def _arriving(q: Engine, boundary: LineId, s: Floats, centre: Floats) -> _Arriving:
-    hinges, slopes = line(q, boundary).points(s), own_slopes(q, boundary, s)
+    hinges, slopes = feet(q, boundary, s), own_slopes(q, boundary, s)
     inner, under = np.hypot(*(hinges[:, :2] - centre).T), ground_of(q).levels(hinges[:, :2])
     own = hinges[:, 2:] + slopes * [1.0, -1.0] * inner[:, None]
     return _Arriving(hinges[:, 2], inner, under > hinges[:, 2] + _LEVEL, under < hinges[:, 2] - _LEVEL, own)
@@ -216,9 +230,9 @@ def batter(q: Engine, title: str, boundary: LineId, s: Floats, joined: Bools) ->
     within = np.concatenate([np.full(len(r), corner[r[0]] > 0) for r in runs])
     together = np.ones(len(index) - 1, dtype=bool)
     together[np.cumsum([len(r) for r in runs])[:-1] - 1] = False
-    made = line(q, boundary)
-    rise = rise_at(q, boundary, s[index], within)
-    return sheet(q, title, (boundary,), made.points(s[index]), outwards(made.plan, s[index]), rise, together)
+    rise, ways = rise_at(q, boundary, s[index], within), outwards(line_plan(q, boundary), s[index])
+    lines = (boundary, *_last_beyond(q, boundary))
+    return sheet(q, title, lines, feet(q, boundary, s[index]), ways, rise, together)
 
 
 def _runs(free: Bools, corner: Ints) -> list[Ints]:

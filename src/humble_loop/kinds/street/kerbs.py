@@ -43,6 +43,11 @@ def add_kerb_point(site: Site, shape: str, after: int) -> Site:
     return site.put(changed(found, points=(*found.points[: after + 1], fresh, *found.points[after + 1 :])))
 
 
+def set_lining(site: Site, shape: str, thickness: float) -> Site:
+    """Change how thick (mm) a shape is lined or built."""
+    return site.put(changed(the(site, KerbShape, shape), lining=thickness))
+
+
 def remove_kerb_point(site: Site, shape: str, index: int) -> Site:
     """Take a point out of a shape."""
     found = the(site, KerbShape, shape)
@@ -68,7 +73,9 @@ def copy_kerb(site: Site, shape: str, street_sections: tuple[str, ...]) -> Site:
                 made(KerbPart, kerb=copy.id) if isinstance(p, KerbPart) and p.kerb == shape else p
                 for p in section.side(side).parts
             )
-            sides[str(side)] = changed(section.side(side), parts=tuple(kept))
+            drain = section.side(side).drain
+            drain = changed(drain, shape=copy.id) if drain is not None and drain.shape == shape else drain
+            sides[str(side)] = changed(section.side(side), parts=tuple(kept), drain=drain)
         site = site.put(changed(section, **sides))
     return site
 
@@ -83,16 +90,20 @@ def _within(shape: KerbShape, index: int) -> int:
 
 
 def kerb_sheets(q: Engine, street: str) -> tuple[Sheet, ...]:
-    """A sheet for each kerb shape that a street's sections have."""
+    """A sheet for each shape that a street's sections have of a kerb, or of a drain at the toe of a cut."""
     if not is_new(q, street):
         return ()
     sections = {section.id: section for _, section in sections_along(q, street)}
-    ids = dict.fromkeys(
-        p.kerb for s in sections.values() for side in SIDES for p in s.side(side).parts if isinstance(p, KerbPart)
-    )
-    return tuple(
-        _kerb_sheet(q, street, "Kerb" if k == 0 else f"Kerb {k + 1}", id, tuple(sections)) for k, id in enumerate(ids)
-    )
+    every = [s.side(side) for s in sections.values() for side in SIDES]
+    kerbs = dict.fromkeys(p.kerb for side in every for p in side.parts if isinstance(p, KerbPart))
+    drains = dict.fromkeys(side.drain.shape for side in every if side.drain is not None)
+    titled = [("Kerb", id) for id in kerbs] + [("Drain shape", id) for id in drains if id not in kerbs]
+    found = []
+    for title in ("Kerb", "Drain shape"):
+        own = [id for t, id in titled if t == title]
+        for k, id in enumerate(own, start=1):
+            found.append(_kerb_sheet(q, street, title if k == 1 else f"{title} {k}", id, tuple(sections)))
+    return tuple(found)
 
 
 def _kerb_sheet(q: Engine, street: str, title: str, id: str, sections: tuple[str, ...]) -> Sheet:
@@ -112,6 +123,8 @@ def _kerb_sheet(q: Engine, street: str, title: str, id: str, sections: tuple[str
             Fact("high", "mm", p.up - at[k][1]),
         )
         rows.append(SheetRow(cells, (0.0, 0.0), none, actions=_actions(id, k)))
+    lining = (Fact("point", "text", "lining"), None, None, None, Fact("high", "mm", shape.lining, "set", _lined(id)))
+    rows.append(SheetRow(lining, (0.0, 0.0), none))
     others = [name_of(q, s) for s in street_ids(q) if s != street and _uses(q, s, id)]
     note = f"{shape.name}: millimetres outwards from the lip and above it"
     if others:
@@ -127,6 +140,10 @@ def _to(shape: str, k: int, key: str) -> Callable[[Any], Edit]:
     return lambda value: lambda s: set_kerb_point(s, shape, k, **{key: value})
 
 
+def _lined(shape: str) -> Callable[[Any], Edit]:
+    return lambda value: lambda s: set_lining(s, shape, value)
+
+
 def _actions(shape: str, k: int) -> tuple[tuple[str, Edit], ...]:
     return (
         ("Add a point", lambda s: add_kerb_point(s, shape, k)),
@@ -134,10 +151,10 @@ def _actions(shape: str, k: int) -> tuple[tuple[str, Edit], ...]:
     )
 
 
-def _uses(q: Engine, street: str, kerb: str) -> bool:
+def _uses(q: Engine, street: str, shape: str) -> bool:
+    every = (section.side(side) for _, section in sections_along(q, street) for side in SIDES)
     return any(
-        isinstance(p, KerbPart) and p.kerb == kerb
-        for _, section in sections_along(q, street)
-        for side in SIDES
-        for p in section.side(side).parts
+        (side.drain is not None and side.drain.shape == shape)
+        or any(isinstance(p, KerbPart) and p.kerb == shape for p in side.parts)
+        for side in every
     )

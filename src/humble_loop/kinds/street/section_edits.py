@@ -10,7 +10,18 @@ from typing import Any
 
 from humble_loop.kinds.street.model import SectionChange, Street
 from humble_loop.site.edits import EditError, changed, free_id, free_name, made, the
-from humble_loop.site.library import Kerb, KerbPart, KerbShape, Layer, Part, Piece, SectionSide, Strip, TypicalSection
+from humble_loop.site.library import (
+    Kerb,
+    KerbPart,
+    KerbShape,
+    Layer,
+    Part,
+    Piece,
+    SectionSide,
+    Strip,
+    ToeDrain,
+    TypicalSection,
+)
 from humble_loop.site.model import SIDES, Side, Site, other_side
 
 # What a piece is given when it is added: typical of residential streets.
@@ -100,6 +111,25 @@ def set_batter(site: Site, section: str, side: Side, **slopes: float) -> Site:
     """Change the slope of a side's batters in cut or fill (rise per metre)."""
     found = the(site, TypicalSection, section)
     return _with_side(site, found, side, changed(found.side(side), **slopes))
+
+
+def set_toe_drain(site: Site, section: str, side: Side, shape: str) -> Site:
+    """Give a side a drain of a shape at the toe of its cuts; '' for none."""
+    found = the(site, TypicalSection, section)
+    old = found.side(side)
+    if shape:
+        the(site, KerbShape, shape)
+    kept = None if not shape else changed(old.drain, shape=shape) if old.drain else made(ToeDrain, shape=shape)
+    return _with_side(site, found, side, changed(old, drain=kept))
+
+
+def change_toe_drain(site: Site, section: str, side: Side, **values: float) -> Site:
+    """Change a side's drain: ``least_length``, ``least_gap``, ``taper`` (m) or ``least_fall``."""
+    found = the(site, TypicalSection, section)
+    old = found.side(side)
+    if old.drain is None:
+        raise EditError(f"'{found.name}' has no drain there; choose its shape first")
+    return _with_side(site, found, side, changed(old, drain=changed(old.drain, **values)))
 
 
 def set_apart(site: Site, section: str, apart: bool, like: Side = "left") -> Site:

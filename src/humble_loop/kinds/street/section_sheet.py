@@ -17,7 +17,7 @@ from humble_loop.lines.describe import Choice, Fact, Sheet, SheetRow, joined_up
 from humble_loop.lines.line import line_plan
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit
-from humble_loop.site.library import KerbShape, Part, Strip, TypicalSection
+from humble_loop.site.library import KerbShape, Part, SectionSide, Strip, TypicalSection
 from humble_loop.site.model import SIDES, Side, side_sign
 
 _COLUMNS = ("side", "piece", "width", "fall", "out to", "level", "ends at")
@@ -125,7 +125,19 @@ def _rows(q: Engine, street: str, side: Side, section: TypicalSection) -> list[S
         slope = Fact("slope", "slope", value, "set", _batter(section.id, drawn, key))
         first = (Fact("side", "text", words), Fact("piece", "text", label), None)
         rows.append(SheetRow((*first, slope, None, None, None), (0.0, 0.0), np.empty((0, 2))))
-    return rows
+    return [*rows, _drain_row(q, section.id, drawn, made, words)]
+
+
+def _drain_row(q: Engine, section: str, side: Side, made: SectionSide, words: str) -> SheetRow:
+    """What stands at the toe of a side's cuts, where that is needed."""
+    current, width = "", None
+    if made.drain is not None:
+        current = made.drain.shape
+        width = Fact("width", "size", parts.kerb_shape(q, current).points[-1].out / 1000.0)
+    shapes = (("", "no drain in cut"), *((id, f"in cut: {name}") for id, name in _shapes(q)))
+    piece = Choice("piece", shapes, current, _drain(section, side))
+    cells = (Fact("side", "text", words), piece, width, None, None, None, None)
+    return SheetRow(cells, (0.0, 0.0), np.empty((0, 2)))
 
 
 def _layer_rows(section: TypicalSection) -> list[SheetRow]:
@@ -165,6 +177,10 @@ def _batter(section: str, side: Side, key: str) -> Callable[[Any], Edit]:
     return lambda value: lambda s: edits.set_batter(s, section, side, **{key: value})
 
 
+def _drain(section: str, side: Side) -> Callable[[str], Edit]:
+    return lambda shape: lambda s: edits.set_toe_drain(s, section, side, shape)
+
+
 def _choice_of_piece(section: str, side: Side, i: int, p: Strip) -> Choice:
     options = edits.INSIDE if p.piece in edits.INSIDE else edits.OUTSIDE
     edit = lambda v: lambda s: edits.set_strip(s, section, side, i, piece=v)  # noqa: E731
@@ -172,8 +188,11 @@ def _choice_of_piece(section: str, side: Side, i: int, p: Strip) -> Choice:
 
 
 def _choice_of_kerb(q: Engine, section: str, side: Side, i: int, kerb: str) -> Choice:
-    shapes = tuple((k, parts.one(q, KerbShape, k).name) for k in parts.ids(q, KerbShape))
-    return Choice("piece", shapes, kerb, lambda v: lambda s: edits.set_kerb(s, section, side, i, v))
+    return Choice("piece", _shapes(q), kerb, lambda v: lambda s: edits.set_kerb(s, section, side, i, v))
+
+
+def _shapes(q: Engine) -> tuple[tuple[str, str], ...]:
+    return tuple((k, parts.kerb_shape(q, k).name) for k in parts.ids(q, KerbShape))
 
 
 def piece_actions(section: str, side: Side, i: int, p: Part) -> tuple[tuple[str, Edit], ...]:

@@ -1,0 +1,284 @@
+"""Where drains stand along the toe of a side's cut, and their lines.
+
+A drain is wanted where the ground stands above its invert across its whole width: there water from the ground beyond would
+come down onto the road. Gaps that are too short are closed, stretches that are too short are left out; then what was chosen
+holds. None stands where the boundary is interrupted or something adjoins it, nor inside a bend that has no room for it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.ground.drape import cross_segments
+from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street.batter import outwards
+from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of
+from humble_loop.kinds.street.side import course, drawn_side, sections_along, stations
+from humble_loop.kinds.toe_drain.model import DrainChoice
+from humble_loop.lines.line import LineId, LinePlan, ThingId, line, line_plan
+from humble_loop.lines.rules import Above, LevelRule
+from humble_loop.lines.standing import kinds
+from humble_loop.lines.varying import Varying
+from humble_loop.site import parts
+from humble_loop.site.library import KerbShape, ToeDrain
+from humble_loop.site.model import Side, side_sign
+
+Span = tuple[float, float]
+_STEP = 2.0  # metres between the places at which the ground is asked
+_ROOM = 0.1  # of its length along the centreline that the far edge of a drain keeps inside a bend, at least
+_NONE = 1e-6  # metres of a stretch that is none
+
+
+@dataclass(frozen=True)
+class DrainLine(LineId):
+    """A line of a street's drains of one shape on a side: a point of the shape, all along the stretches where it stands."""
+
+    street: str
+    side: Side
+    shape: str
+    point: str
+    kind: ClassVar[str] = "toe_drain"
+
+    @property
+    def thing(self) -> ThingId:
+        return drain_id(self.street, self.side)
+
+
+def drain_id(street: str, side: Side) -> ThingId:
+    """The drains of a side of a street, as one thing."""
+    return ThingId("toe_drain", f"{street}:{side}")
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """A drain from ``begin`` to ``finish`` of the street as it runs, of a ``shape``, with ``taper`` metres at both ends."""
+
+    begin: float
+    finish: float
+    shape: str
+    taper: float
+    least_fall: float
+    chosen: bool
+
+    @property
+    def full(self) -> Span:
+        """Between its tapers; at its middle where it is too short for both."""
+        taper = min(self.taper, 0.5 * (self.finish - self.begin))
+        return self.begin + taper, self.finish - taper
+
+
+def drains_of(q: Engine, street: str, side: Side) -> tuple[tuple[Span, ToeDrain], ...]:
+    """The drains that the sections of a side have, each with the chainages between which it is offered.
+
+    Where one section turns into another with the same drain it goes on.
+    """
+    if not is_new(q, street):
+        return ()
+    along, drawn = sections_along(q, street), drawn_side(q, street, side)
+    changes = [c for c, _ in along if c is not None]
+    cuts = [0.0, *(stations(changes)[0] if changes else ()), chain_of(q, street).total]
+    found: list[tuple[Span, ToeDrain]] = []
+    last = None
+    for k, (_, section) in enumerate(along):
+        drain, begin, finish = section.side(drawn).drain, max(cuts[2 * k], 0.0), min(cuts[2 * k + 1], cuts[-1])
+        if drain is not None and drain == last:
+            found[-1] = ((found[-1][0][0], finish), drain)
+        elif drain is not None and finish > begin:
+            found.append(((begin, finish), drain))
+        last = drain
+    return tuple(found)
+
+
+@query
+def has_drain(q: Engine, street: str, side: Side) -> bool:
+    """Whether any section of a street has a drain on a side."""
+    drawn = drawn_side(q, street, side)
+    return is_new(q, street) and any(s.side(drawn).drain is not None for _, s in sections_along(q, street))
+
+
+def boundary_of(q: Engine, street: str, side: Side) -> StreetLine:
+    """The line beyond which a side's drains stand."""
+    return StreetLine(street, course(q, street, side).names[-1], side)
+
+
+def width_of(shape: KerbShape) -> float:
+    """Metres from a drain's edge at the road to its far edge."""
+    return shape.points[-1].out / 1000.0
+
+
+def invert_of(shape: KerbShape) -> float:
+    """Metres of its lowest point above its edge at the road: below zero."""
+    return min(p.up for p in shape.points) / 1000.0
+
+
+@query
+def stretches(q: Engine, street: str, side: Side) -> tuple[Stretch, ...]:
+    """The drains of a side, in order."""
+    ground = ground_of(q)
+    if ground.empty:
+        return ()
+    boundary = boundary_of(q, street, side)
+    made = line(q, boundary)
+    taken = [*made.plan.gaps, *(span for kind in kinds() for span in kind.claims(q, boundary))]
+    chosen = _chosen(q, street, side)
+    found: list[Stretch] = []
+    for span, drain in drains_of(q, street, side):
+        shape = parts.kerb_shape(q, drain.shape)
+        low, high = max(span[0], made.plan.start), min(span[1], made.plan.end)
+        free = without([(low, high)], [*taken, *_tight(q, made.plan, low, high, width_of(shape))])
+        wanted: list[Span] = []
+        for a, b in free:
+            wet = joined(_shedding(q, boundary, shape, a, b), drain.least_gap)
+            wanted += [(s, e) for s, e in wet if e - s >= drain.least_length]
+        forced = [(a, b) for a, b, stands in chosen if stands]
+        left_out = [(a, b) for a, b, stands in chosen if not stands]
+        for a, b in free:
+            inside = [*clip(wanted, a, b), *clip(forced, a, b)]
+            for s, e in without(joined(inside, 0.0), left_out):
+                by_choice = any(s < f and e > b0 for b0, f in forced)
+                found.append(Stretch(s, e, drain.shape, drain.taper, drain.least_fall, by_choice))
+    return tuple(sorted(found, key=lambda f: f.begin))
+
+
+def _chosen(q: Engine, street: str, side: Side) -> list[tuple[float, float, bool]]:
+    """What was chosen on a side, at the chainages of the street as it runs."""
+    drawn, total, turned = drawn_side(q, street, side), chain_of(q, street).total, frame_of(q, street).turned
+    found = []
+    for c in parts.owned(q, DrainChoice, street):
+        if c.side == drawn:
+            span = (total - c.finish, total - c.begin) if turned else (c.begin, c.finish)
+            found.append((*span, c.stands))
+    return found
+
+
+def _tight(q: Engine, plan: LinePlan, low: float, high: float, width: float) -> list[Span]:
+    """Where the bend of the street leaves a drain of a width no room outside of the boundary."""
+    chain, side = plan.base, float(np.sign(plan.offset.values.sum()))
+    found = []
+    for k in range(len(chain.starts) - 1):
+        a, b = float(chain.starts[k]), float(chain.starts[k + 1])
+        s = np.linspace(a, b, 9 if chain.k0[k] != chain.k1[k] else 2)
+        out = np.abs(plan.offset(s)) + width
+        curvature = np.linspace(chain.k0[k], chain.k1[k], len(s)) * side
+        if b > low and a < high and np.any(1.0 - curvature * out < _ROOM):
+            found.append((a, b))
+    return found
+
+
+def _shedding(q: Engine, boundary: LineId, shape: KerbShape, low: float, high: float) -> list[Span]:
+    """Where between two places of a boundary the ground stands above the invert across a drain's whole width."""
+    made = line(q, boundary)
+    s = np.linspace(low, high, max(2, int(np.ceil((high - low) / _STEP)) + 1))
+    hinges = made.points(s)
+    ends = hinges[:, :2] + outwards(made.plan, s) * width_of(shape)
+    ground = cross_segments(ground_of(q), hinges[:, :2], ends)
+    lowest = np.full(len(s), np.inf)
+    np.minimum.at(lowest, ground.line, np.where(np.isfinite(ground.level), ground.level, -np.inf))
+    above = lowest - (hinges[:, 2] + invert_of(shape))
+    return _positive(s, np.where(np.isfinite(above), above, -1.0))
+
+
+def _positive(s: Floats, values: Floats) -> list[Span]:
+    """Stretches on which values, on straight lines between places, are above zero."""
+    inside = values > 0
+    found: list[Span] = []
+    begin = float(s[0]) if inside[0] else None
+    for k in np.flatnonzero(inside[1:] != inside[:-1]).tolist():
+        at = float(s[k] + (s[k + 1] - s[k]) * values[k] / (values[k] - values[k + 1]))
+        if begin is None:
+            begin = at
+        else:
+            found.append((begin, at))
+            begin = None
+    return [*found, (begin, float(s[-1]))] if begin is not None else found
+
+
+def joined(spans: list[Span], gap: float) -> list[Span]:
+    """Stretches in order, those that overlap or lie less than ``gap`` apart made one."""
+    found: list[Span] = []
+    for a, b in sorted(spans):
+        if found and a <= found[-1][1] + gap:
+            found[-1] = (found[-1][0], max(b, found[-1][1]))
+        else:
+            found.append((a, b))
+    return found
+
+
+def without(spans: list[Span], holes: list[Span]) -> list[Span]:
+    """What is left of stretches, in order, outside of others."""
+    for low, high in holes:
+        spans = [part for a, b in spans for part in ((a, min(b, low)), (max(a, high), b)) if part[1] - part[0] > _NONE]
+    return sorted(set(spans))
+
+
+def clip(spans: list[Span], low: float, high: float) -> list[Span]:
+    """The parts of stretches between two places."""
+    return [(max(a, low), min(b, high)) for a, b in spans if min(b, high) - max(a, low) > _NONE]
+
+
+# Lines
+
+
+@query
+def shapes_of(q: Engine, street: str, side: Side) -> tuple[str, ...]:
+    """The shapes of the drains that stand on a side."""
+    return tuple(dict.fromkeys(s.shape for s in stretches(q, street, side)))
+
+
+def lines_of(q: Engine, street: str, side: Side) -> tuple[DrainLine, ...]:
+    """The lines of a side's drains, from the boundary outwards."""
+    return tuple(
+        DrainLine(street, side, shape, p.point)
+        for shape in shapes_of(q, street, side)
+        for p in parts.kerb_shape(q, shape).points
+    )
+
+
+def plan_of(q: Engine, id: DrainLine) -> LinePlan:
+    """A drain's line in plan: where no drain of the shape stands it has a gap."""
+    shape, own = parts.kerb_shape(q, id.shape), _own(q, id)
+    out = next(p.out for p in shape.points if p.point == id.point) / 1000.0
+    boundary = line_plan(q, boundary_of(q, id.street, id.side))
+    title = f"{name_of(q, id.street)} {id.side} drain {id.point}"
+    offset = boundary.offset.plus(_scaled(own, out), side_sign(id.side))
+    gaps = tuple((a.finish, b.begin) for a, b in zip(own[:-1], own[1:]))
+    return LinePlan(title, "drain", boundary.base, offset, own[0].begin, own[-1].finish, gaps)
+
+
+def rule_of(q: Engine, id: DrainLine) -> LevelRule:
+    """A drain's line lies below the boundary by its shape, less in the tapers."""
+    shape, own = parts.kerb_shape(q, id.shape), _own(q, id)
+    up = next(p.up for p in shape.points if p.point == id.point) / 1000.0
+    title = f"{name_of(q, id.street)} {id.side} drain {id.point}"
+    boundary = boundary_of(q, id.street, id.side)
+    rises = ((f"boundary to {id.point} of {shape.name}", _scaled(own, up)),)
+    words = "out from the boundary by the drain's shape"
+    return Above(title, words, boundary, "boundary", line(q, boundary).rule, rises)
+
+
+def _own(q: Engine, id: DrainLine) -> list[Stretch]:
+    found = [s for s in stretches(q, id.street, id.side) if s.shape == id.shape]
+    if not found:
+        raise Unsolved(str(id), "no drain of this shape stands on this side", "choose another line")
+    return found
+
+
+def _scaled(own: list[Stretch], value: float) -> Varying:
+    """A measure of a drain along it: nothing where it begins and ends, whole between its tapers."""
+    at = [s for d in own for s in (d.begin, *d.full, d.finish)]
+    return Varying.of(at, [v for _ in own for v in (0.0, value, value, 0.0)])
+
+
+@query
+def drain_stations(q: Engine, street: str, side: Side) -> Floats:
+    """Chainages at which a street must have a row for a side's drains."""
+    if not has_drain(q, street, side):
+        return frozen([])
+    found = q.attempt(stretches, street, side)
+    own = () if isinstance(found, Unsolved) else found
+    return frozen([s for d in own for s in (d.begin, *d.full, d.finish)])

@@ -1,0 +1,24 @@
+"""What was chosen of drains when their street is cut or made longer: each stretch stays where it stands."""
+
+from __future__ import annotations
+
+from humble_loop.kinds.toe_drain.model import DrainChoice
+from humble_loop.site.edits import changed, free_id
+from humble_loop.site.model import Site
+
+_LEAST = 1e-6  # metres of a stretch that is none
+
+
+def recut(site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
+    """The site with a street's stretches of drain cut as the street was: see ``Kind.recut``."""
+    begin, finish = kept
+    for old in site.owned(DrainChoice, street):
+        site = site.without(DrainChoice, old.id)
+        low, high = max(old.begin, begin), min(old.finish, finish)
+        if high - low > _LEAST:
+            site = site.put(changed(old, begin=low - begin, finish=high - begin))
+        low = max(old.begin, finish)
+        if rest and old.finish - low > _LEAST:
+            id = free_id(site, DrainChoice, f"{rest} {old.side} drain")
+            site = site.put(changed(old, id=id, street=rest, begin=low - finish, finish=old.finish - finish))
+    return site
