@@ -181,6 +181,7 @@ class CrossView:
 
 
 _CUT_REACH = 18.0  # metres to either side of a cut through the surface: a bulb's rim and the lots behind it
+_STILL = 1e-6  # metres between points across the street that are one
 _MOST_REACH = 80.0  # metres to either side at most
 
 
@@ -244,10 +245,10 @@ def _own_section(q: Engine, street: str, s: float, crown: float, batters: bool) 
                 if not isinstance(made, Unsolved) and made.plan.covers([s])[0]:
                     found.append((-made.plan.offset.one(s), float(made.rule.levels([s])[0])))
                     words.append(getattr(id, "point", ""))
-        toe = _toe(q, street, side, s) if batters else None
-        if toe is not None and found and len(words) > 1:
-            found.append(toe)
-            words.append("toe")
+        slope = _batter(q, street, side, s) if batters else []
+        if slope and found and len(words) > 1:
+            found += slope
+            words += [*["bench"] * (len(slope) - 1), "toe"]
         if side == "left":
             points, names = [*found[::-1], *points], [*words[::-1], *names]
         else:
@@ -260,19 +261,23 @@ def _beyond(q: Engine, boundary: LineId) -> list[LineId]:
     return [id for kind in kinds() for row in kind.beyond(q, boundary) for id in row]
 
 
-def _toe(q: Engine, street: str, side: str, s: float) -> tuple[float, float] | None:
+def _batter(q: Engine, street: str, side: str, s: float) -> list[tuple[float, float]]:
+    """The batter of a side at a chainage, from where it begins outwards: edges of benches, and its toe."""
     made = q.attempt(face, StreetFace(street, "batter", "left" if side == "left" else "right"))
     if not isinstance(made, Sheet) or not len(made.points):
-        return None
-    feet = chain_of(q, street).feet(made.points[:, -1])
-    at = feet.chainages
+        return []
+    chain, k = chain_of(q, street), made.points.shape[1]
+    at = chain.feet(made.points[:, -1]).chainages
     i = int(np.searchsorted(at, s)) - 1
     if not 0 <= i < len(at) - 1 or not made.joined[i] or at[i + 1] <= at[i]:
-        return None
+        return []
     t = (s - at[i]) / (at[i + 1] - at[i])
-    offset = (1 - t) * feet.offsets[i] + t * feet.offsets[i + 1]
-    level = (1 - t) * made.points[i, -1, 2] + t * made.points[i + 1, -1, 2]
-    return (-float(offset), float(level))
+    beside = chain.feet(made.points[i : i + 2].reshape(-1, 3)).offsets.reshape(2, k)
+    level = made.points[i : i + 2, :, 2]
+    offset, z = (1 - t) * beside[0] + t * beside[1], (1 - t) * level[0] + t * level[1]
+    found = [(-float(o), float(v)) for o, v in zip(offset, z)]
+    # Rows that end before others stand still at their toes.
+    return [p for before, p in zip(found[:-1], found[1:]) if abs(p[0] - before[0]) > _STILL]
 
 
 def _cut(q: Engine, points: Floats, offsets: Floats) -> Floats:

@@ -175,6 +175,10 @@ class Kind:
         """Cut and fill slope (n, 2), as rises per metre, of the batter at places on one of its boundary lines."""
         raise NotImplementedError
 
+    def benches(self, q: Engine, line: LineId, s: Floats) -> Floats:
+        """Height between benches, their width and grade (n, 3) of the batter at places on one of its boundary lines."""
+        return np.zeros((len(s), 3))
+
     def corners_on(self, q: Engine, line: LineId) -> tuple[tuple[float, LineId, float], ...]:
         """Where a boundary line of a kind before it goes on as one of this kind's: place on it, that line, place on that."""
         return ()

@@ -117,6 +117,14 @@ class ToeDrain(Model):
     least_fall: Length = 0.005
 
 
+class Benches(Model):
+    """Benches in a batter: one after every ``every`` metres of height, ``width`` metres wide, rising (in fill falling) by ``grade``."""
+
+    every: Annotated[float, between(0.5, 100.0)] = 4.0
+    width: Annotated[float, between(0.1, 50.0)] = 2.0
+    grade: Annotated[float, between(0.0, 0.5)] = 0.04
+
+
 class SectionSide(Model):
     """One side of a typical section, from the crown outwards: strips up to the lip, and beyond it, if anything, others up
     to the boundary.
@@ -128,6 +136,7 @@ class SectionSide(Model):
     cut_slope: Annotated[float, between(0.01, 1000.0)] = 0.5
     fill_slope: Annotated[float, between(0.01, 1000.0)] = 0.5
     drain: ToeDrain | None = None
+    benches: Benches | None = None
 
     @model_validator(mode="after")
     def _in_order(self) -> SectionSide:

@@ -8,13 +8,14 @@ for the batters of both legs: where those overlap, the lower governs in cut and 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Bools, Floats, Ints, left_normals
 from humble_loop.ground.meet import toes
+from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.lines.faces import Sheet
 from humble_loop.lines.line import LineId, LinePlan, line, line_plan
@@ -23,6 +24,9 @@ from humble_loop.site import parts
 
 _ON = 1e-6  # metres along a line within which places are one
 _LEVEL = 1e-9  # metres within which a hinge lies on the ground
+_NARROWS = 10.0  # metres along a boundary over which benches narrow to nothing
+_WIDTH = 1e-3  # metres of a bench that is none
+_MOST_BENCHES = 40  # one above another; beyond these a batter goes on at its slope
 
 
 @dataclass(frozen=True)
@@ -151,7 +155,8 @@ class Rise:
     """How batters rise and fall at places (n,) of a boundary line: cut and fill slopes (n, 2), as rises per metre.
 
     They run at ``first`` for ``until`` metres and from there at ``own``, or end there where ``ends`` is true. Where
-    ``through`` is true, they get so far whatever the ground is before that.
+    ``through`` is true, they get so far whatever the ground is before that. ``benches`` (n, 3), if any, are the height between
+    benches, the width and the grade of each.
     """
 
     first: Floats
@@ -159,6 +164,7 @@ class Rise:
     until: Floats
     ends: Bools
     through: Bools
+    benches: Floats | None = None
 
     @staticmethod
     def steady(slopes: Floats) -> Rise:
@@ -231,8 +237,27 @@ def batter(q: Engine, title: str, boundary: LineId, s: Floats, joined: Bools) ->
     together = np.ones(len(index) - 1, dtype=bool)
     together[np.cumsum([len(r) for r in runs])[:-1] - 1] = False
     rise, ways = rise_at(q, boundary, s[index], within), outwards(line_plan(q, boundary), s[index])
+    rise = replace(rise, benches=_benches(q, boundary, s, runs, rise))
     lines = (boundary, *_last_beyond(q, boundary))
     return sheet(q, title, lines, feet(q, boundary, s[index]), ways, rise, together)
+
+
+def _benches(q: Engine, boundary: LineId, s: Floats, runs: list[Ints], rise: Rise) -> Floats:
+    """The benches (n, 3) of rows: towards the ends of a run, where something else goes on, and towards rows that turn to a
+    corner they narrow to nothing.
+    """
+    index = np.concatenate(runs)
+    found = kind_of(boundary.kind).benches(q, boundary, s[index])
+    if not found[:, 1].any():
+        return found
+    turned, first = np.isfinite(rise.until), 0
+    for run in runs:
+        own = slice(first, first + len(run))
+        first += len(run)
+        stops = np.concatenate([s[run[[0, -1]]], s[run][turned[own]]])
+        far = np.abs(s[run][:, None] - stops).min(axis=1)
+        found[own, 1] *= np.minimum(far / _NARROWS, 1.0)
+    return found
 
 
 def _runs(free: Bools, corner: Ints) -> list[Ints]:
@@ -266,11 +291,49 @@ def sheet(
         bend[kink] = toe[kink]
         on = toes(ground, toe[kink], directions[kink], own_cut[kink], own_fill[kink], (reach - most)[kink])
         toe[kink], met[kink] = on.points, on.met
+    benched = () if rise.benches is None else _benched(ground, hinges, directions, rise, found.cut, toe, met, reach)
     toe[:, 2] = np.where(np.isfinite(toe[:, 2]), toe[:, 2], hinges[:, 2])
     points = np.stack([hinges, toe], axis=1)
-    if kink.size:
-        points = np.stack([hinges, bend, toe], axis=1)
+    if kink.size or benched:
+        between = [np.where(np.isfinite(p), p, toe) for p in benched]
+        points = np.stack([hinges, *([bend] if kink.size else ()), *between, toe], axis=1)
     return Sheet(title, "batter", points, joined, lines, met, short & rise.ends)
+
+
+def _benched(
+    ground: Surface, hinges: Floats, directions: Floats, rise: Rise, cut: Bools, toe: Floats, met: Bools, reach: Floats
+) -> list[Floats]:
+    """The edges (each (n, 3)) of benches, from the hinges outwards; NaN where a row ends before. ``toe`` and ``met`` of rows with
+    benches are worked out anew.
+    """
+    assert rise.benches is not None
+    every, width, grade = rise.benches.T
+    left = np.hypot(*(toe - hinges)[:, :2].T)
+    slope = np.where(cut, rise.own[:, 0], rise.own[:, 1])
+    run = every / slope
+    rows = np.flatnonzero((width > _WIDTH) & np.isinf(rise.until) & (left > run))
+    found: list[Floats] = []
+    here, gone = hinges.copy(), np.zeros(len(hinges))
+    while rows.size and len(found) < 2 * _MOST_BENCHES:
+        for length, steep in ((run, slope), (width, grade)):
+            up = np.where(cut, steep, -steep)
+            found.append(np.full_like(toe, np.nan))
+            if not rows.size:
+                continue
+            most = np.minimum(length, reach - gone)[rows]
+            made = toes(ground, here[rows], directions[rows], np.abs(up[rows]), np.abs(up[rows]), most)
+            here[rows] += np.column_stack([directions, up])[rows] * most[:, None]
+            gone[rows] += most
+            ended = made.met | (gone[rows] >= reach[rows] - _ON)
+            done = rows[ended]
+            toe[done], met[done] = made.points[ended], made.met[ended]
+            rows = rows[~ended]
+            found[-1][rows] = here[rows]
+    if rows.size:
+        cut_on, fill_on = rise.own[rows].T
+        last = toes(ground, here[rows], directions[rows], cut_on, fill_on, (reach - gone)[rows])
+        toe[rows], met[rows] = last.points, last.met
+    return found
 
 
 def no_batter(title: str, *lines: LineId) -> Sheet:

@@ -100,6 +100,12 @@ class Streets(Kind):
         made = course(q, line.street, line.side)
         return np.column_stack([np.interp(s, made.at, slope) for slope in made.slopes.T])
 
+    def benches(self, q: Engine, line: LineId, s: Floats) -> Floats:
+        assert isinstance(line, StreetLine)
+        assert line.side is not None
+        made = course(q, line.street, line.side)
+        return np.column_stack([np.interp(s, made.at, values) for values in made.benches.T])
+
     def reserves(self, q: Engine, street: str) -> tuple[Reserve, ...]:
         return reserves_of(q, street)
 

@@ -11,6 +11,7 @@ from typing import Any
 from humble_loop.kinds.street.model import SectionChange, Street
 from humble_loop.site.edits import EditError, changed, free_id, free_name, made, the
 from humble_loop.site.library import (
+    Benches,
     Kerb,
     KerbPart,
     KerbShape,
@@ -130,6 +131,21 @@ def change_toe_drain(site: Site, section: str, side: Side, **values: float) -> S
     if old.drain is None:
         raise EditError(f"'{found.name}' has no drain there; choose its shape first")
     return _with_side(site, found, side, changed(old, drain=changed(old.drain, **values)))
+
+
+def set_benches(site: Site, section: str, side: Side, wanted: bool) -> Site:
+    """Give a side's batters benches, of typical measures, or none."""
+    found = the(site, TypicalSection, section)
+    return _with_side(site, found, side, changed(found.side(side), benches=Benches() if wanted else None))
+
+
+def change_benches(site: Site, section: str, side: Side, **values: float) -> Site:
+    """Change a side's benches: the height between them (``every``, m), their ``width`` (m) or ``grade``."""
+    found = the(site, TypicalSection, section)
+    old = found.side(side)
+    if old.benches is None:
+        raise EditError(f"the batters of '{found.name}' have no benches there; add them first")
+    return _with_side(site, found, side, changed(old, benches=changed(old.benches, **values)))
 
 
 def set_apart(site: Site, section: str, apart: bool, like: Side = "left") -> Site:

@@ -125,7 +125,25 @@ def _rows(q: Engine, street: str, side: Side, section: TypicalSection) -> list[S
         slope = Fact("slope", "slope", value, "set", _batter(section.id, drawn, key))
         first = (Fact("side", "text", words), Fact("piece", "text", label), None)
         rows.append(SheetRow((*first, slope, None, None, None), (0.0, 0.0), np.empty((0, 2))))
-    return [*rows, _drain_row(q, section.id, drawn, made, words)]
+    return [*rows, _bench_row(section.id, drawn, made, words), _drain_row(q, section.id, drawn, made, words)]
+
+
+def _bench_row(section: str, side: Side, made: SectionSide, words: str) -> SheetRow:
+    """Whether a side's batters have benches: their width, their grade, and the height between them."""
+
+    def to(key: str) -> Callable[[Any], Edit]:
+        return lambda value: lambda s: edits.change_benches(s, section, side, **{key: value})
+
+    some = made.benches
+    options = (("no", "no benches"), ("yes", "benches"))
+    pick = lambda v: lambda s: edits.set_benches(s, section, side, v == "yes")  # noqa: E731
+    piece = Choice("piece", options, "no" if some is None else "yes", pick)
+    measures: tuple[Fact | None, ...] = (None, None, None, None)
+    if some is not None:
+        width = Fact("width", "size", some.width, "set", to("width"))
+        fall = Fact("fall", "grade", some.grade, "set", to("grade"))
+        measures = (width, fall, None, Fact("level", "size", some.every, "set", to("every"), before="every"))
+    return SheetRow((Fact("side", "text", words), piece, *measures, None), (0.0, 0.0), np.empty((0, 2)))
 
 
 def _drain_row(q: Engine, section: str, side: Side, made: SectionSide, words: str) -> SheetRow:

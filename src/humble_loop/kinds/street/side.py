@@ -14,7 +14,7 @@ from humble_loop.kinds.street.model import SectionChange
 from humble_loop.kinds.street.plan import frame_of, section_of
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
-from humble_loop.site.library import SectionSide, Strip, TypicalSection
+from humble_loop.site.library import Benches, SectionSide, Strip, TypicalSection
 from humble_loop.site.model import Side, other_side, side_sign
 
 _ROLES = {"lane": "carriageway", "buffer": "verge"}  # of the surface, where a piece has none of its own
@@ -49,7 +49,8 @@ class SideCourse:
     ``rises`` (m, k) above the one before; between these chainages they are on straight lines, and beyond them stay.
 
     A point that the section does not have somewhere lies on the one before it there. ``slopes`` (m, 2) are those of
-    batters in cut and fill.
+    batters in cut and fill; ``benches`` (m, 3) the height between their benches, the width and the grade of each, no
+    width where there are none.
     """
 
     names: tuple[str, ...]
@@ -59,6 +60,7 @@ class SideCourse:
     widths: Floats
     rises: Floats
     slopes: Floats
+    benches: Floats
 
     def width(self, k: int) -> Varying:
         """The width of the piece that ends at point ``k``."""
@@ -143,10 +145,17 @@ def course(q: Engine, street: str, side: Side) -> SideCourse:
     )
     at, which = stations([c for c, _ in along if c is not None])
     slopes = [(s.cut_slope, s.fill_slope) for s in sides]
-    lip = names.index("lip")
-    return SideCourse(
-        names, roles, lip, frozen(at), *(frozen(np.array(v, dtype=np.float64)[which]) for v in (widths, rises, slopes))
-    )
+    varying = (frozen(np.array(v, dtype=np.float64)[which]) for v in (widths, rises, slopes, _benches(sides)))
+    return SideCourse(names, roles, names.index("lip"), frozen(at), *varying)
+
+
+def _benches(sides: Sequence[SectionSide]) -> list[tuple[float, float, float]]:
+    """Height between benches, width and grade of each section; one without them has those of another without any width."""
+    some = next((s.benches for s in sides if s.benches is not None), Benches())
+    return [
+        (some.every, 0.0, some.grade) if s.benches is None else (s.benches.every, s.benches.width, s.benches.grade)
+        for s in sides
+    ]
 
 
 def lip_width(q: Engine, street: str, side: Side) -> Varying:
