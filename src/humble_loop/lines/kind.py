@@ -204,6 +204,14 @@ class Kind:
         """
         return site
 
+    def rejoined(self, q: Engine, site: Site, gone: str, street: str, start: float, back: bool) -> Site:
+        """The site after the street ``gone`` became part of ``street``: what hangs on it hangs on that, and stays where it stands.
+
+        A chainage r of it as it was drawn is ``start + r`` of the street as that was drawn; ``start − r`` where it was drawn
+        ``back``, and its sides are swapped then. Raises EditError where something cannot go with it.
+        """
+        return site
+
     # What is wrong, and what people read
 
     def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:

@@ -17,11 +17,12 @@ from humble_loop.kinds.junction.layout import (
 from humble_loop.kinds.junction.model import set_corner
 from humble_loop.kinds.junction.nodes import node_id, unworked
 from humble_loop.kinds.street.checks import face_findings
+from humble_loop.kinds.street.joining import joined, joints
 from humble_loop.kinds.street.plan import class_of, drawn_end, end_point, is_new, name_of
 from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_high, too_low, unique
 from humble_loop.lines.line import ThingId, line
 from humble_loop.lines.rules import CubicBetween
-from humble_loop.site.model import SIDES, End, Side
+from humble_loop.site.model import ENDS, SIDES, End, Side
 
 RULES = ("return too steep", "return too flat", "low point without a pit", "corners run into one another")
 
@@ -104,6 +105,19 @@ def meeting_findings(q: Engine, street: str) -> tuple[Finding, ...]:
         names = " and ".join(name_of(q, s) for s in streets)
         words = f"{names} {'cross' if node.id.meeting == 'crossing' else 'meet end to end'}, and no junction is laid out there"
         remedy = "end one of them on the other's centreline, so that they make a T"
+        if node.id.meeting != "crossing":
+            remedy = "join them into one street, or end one of them on the other's centreline, so that they make a T"
         of, also = ThingId("street", streets[0]), tuple(ThingId("street", s) for s in streets[1:])
-        found.append(Finding("streets meet unworked", of, names, words, remedy, place=point(node.place), also=also))
+        mend = None if node.id.meeting == "crossing" else _join(q, *streets)
+        at = point(node.place)
+        found.append(Finding("streets meet unworked", of, names, words, remedy, place=at, mend=mend, also=also))
     return tuple(found)
+
+
+def _join(q: Engine, street: str, other: str) -> Mend | None:
+    """What makes one street of two that meet end to end, where their ends are free."""
+    for end in ENDS:
+        for joint in joints(q, street, end):
+            if joint.other == other and len(joint.points) == 1:
+                return Mend(f"Join them as {name_of(q, street)}", joined(q, street, end, joint))
+    return None

@@ -34,7 +34,7 @@ from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import told
 from humble_loop.site.edits import changed
-from humble_loop.site.model import ENDS, SIDES, End, Side, Site
+from humble_loop.site.model import ENDS, SIDES, End, Side, Site, other_end
 
 
 class Junctions(Kind):
@@ -120,6 +120,12 @@ class Junctions(Kind):
         if not rest or choice is None:
             return site
         return site.without(JunctionChoice, choice.id).put(changed(choice, id="", side=rest))
+
+    def rejoined(self, q: Engine, site: Site, gone: str, street: str, start: float, back: bool) -> Site:
+        for choice in site.owned(JunctionChoice, gone):
+            end = other_end(choice.end) if back else choice.end
+            site = site.without(JunctionChoice, choice.id).put(changed(choice, id="", side=street, end=end))
+        return site
 
     def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
         return junction_findings(q, *of_node(q, thing.id))

@@ -17,7 +17,7 @@ from humble_loop.kinds.lot.layout import LotFrame, lot, lots_of_row, lots_on, pl
 from humble_loop.kinds.lot.model import LotRow, PadChoice, add_lot_row, remove_lot_row, set_lot_row, set_pad
 from humble_loop.kinds.lot.pad import LotFace, Pad, PadLine, face_of, pad
 from humble_loop.kinds.lot.plan import lot_plan
-from humble_loop.kinds.lot.recut import recut
+from humble_loop.kinds.lot.recut import recut, rejoined
 from humble_loop.kinds.street.plan import StreetLine, frame_of, is_new, name_of, street_ids
 from humble_loop.kinds.street.section import own_range
 from humble_loop.kinds.turning_head.layout import heads_of
@@ -95,6 +95,9 @@ class Lots(Kind):
 
     def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
         return recut(q, site, street, kept, rest)
+
+    def rejoined(self, q: Engine, site: Site, gone: str, street: str, start: float, back: bool) -> Site:
+        return rejoined(q, site, gone, street, start, back)
 
     def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
         return lot_findings(q, thing.id)

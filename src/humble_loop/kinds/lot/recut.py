@@ -1,12 +1,12 @@
-"""Rows of lots when their street is cut or made longer: each stays where it stands, with what was set on its lots."""
+"""Rows of lots when their street is cut, made longer or joined: each stays where it stands, with what was set on its lots."""
 
 from __future__ import annotations
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.lot.layout import LotFrame, lots_of_row
 from humble_loop.kinds.lot.model import LotRow, PadChoice, lot_id
-from humble_loop.kinds.street.plan import chain_of, frame_of
-from humble_loop.site.edits import changed, free_id, free_name
+from humble_loop.kinds.street.plan import chain_of, frame_of, name_of
+from humble_loop.site.edits import EditError, changed, free_id, free_name
 from humble_loop.site.model import Site
 
 _SAME = 1e-6  # metres between two chainages that are one
@@ -22,13 +22,35 @@ def recut(q: Engine, site: Site, street: str, kept: tuple[float, float], rest: s
     return site
 
 
+def rejoined(q: Engine, site: Site, gone: str, street: str, start: float, back: bool) -> Site:
+    """The site with the rows of lots of a street that became part of another: see ``Kind.rejoined``."""
+    rows = site.owned(LotRow, gone)
+    if rows and back:
+        name = name_of(q, gone)
+        raise EditError(
+            f"the lots of '{name}' are numbered against the way '{name_of(q, street)}' was drawn: join from '{name}' instead"
+        )
+    for row in rows:
+        if row.place == "head":
+            site = site.put(changed(row, street=street))
+            continue
+        begin, end = _kept(q, row, _frames(q, row), (-1.0, chain_of(q, gone).total + 1.0))
+        values = {k: None if v is None else start + v - 1.0 for k, v in (("start", begin), ("end", end))}
+        site = site.put(changed(row, street=street, **values))
+    return site
+
+
+def _frames(q: Engine, row: LotRow) -> tuple[LotFrame, ...]:
+    made = q.attempt(lots_of_row, row.id)
+    return () if isinstance(made, Unsolved) else made
+
+
 def _cut(q: Engine, site: Site, row: LotRow, kept: tuple[float, float], rest: str) -> Site:
     begin, finish = kept
     if rest and row.start is not None and row.start >= finish:
         end = None if row.end is None else row.end - finish
         return site.put(changed(row, street=rest, start=row.start - finish, end=end))
-    made = q.attempt(lots_of_row, row.id)
-    frames: tuple[LotFrame, ...] = () if isinstance(made, Unsolved) else made
+    frames = _frames(q, row)
     spans = [_span(q, f) for f in frames]
     here = [f for f, (a, b) in zip(frames, spans) if a >= begin - _SAME and b <= finish + _SAME]
     there = [f for f, (a, _) in zip(frames, spans) if a >= finish - _SAME]

@@ -1,4 +1,4 @@
-"""A street's ends: where it can be cut back to, or run on to, and where it is split; each with what that cuts or adds."""
+"""A street's ends: where it can be cut back to, run on to, joined to another, and split; each with what that cuts or adds."""
 
 from __future__ import annotations
 
@@ -11,16 +11,17 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import Chain, Element
 from humble_loop.geometry.crossing import crossings
 from humble_loop.kinds.street.cutting import extended, split, trimmed
+from humble_loop.kinds.street.joining import Joint, joined, joints
 from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, name_of, streets_in
 from humble_loop.kinds.survey_line.kind import SurveyedLine
 from humble_loop.kinds.survey_line.model import SurveyLine
-from humble_loop.lines.describe import Fact, Sheet, SheetRow
+from humble_loop.lines.describe import Fact, Sheet, SheetRow, joined_up
 from humble_loop.lines.line import LineId, line_plan
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit
 from humble_loop.site.model import ENDS, End
 
-_COLUMNS = ("end", "to", "at", "cuts", "adds")
+_COLUMNS = ("end", "to", "at", "cuts or bend", "adds")
 _FAR = 150.0  # metres by which a street is made longer at most
 _MOST = 4  # places on streets, and as many on survey lines, that are offered at an end
 _SAG = 0.05  # metres between what is lit up and the line
@@ -91,13 +92,14 @@ def _assembled(chain: Chain, place: Floats, heading: Floats, on: Element, *, las
 
 
 def end_sheet(q: Engine, street: str) -> Sheet:
-    """What each end can be taken to, lit up in plan before it is done; and where the street is split."""
+    """What each end can be taken or joined to, lit up in plan before it is done; and where the street is split."""
     id = StreetLine(street)
     laid = q.attempt(centreline, street)
     if isinstance(laid, Unsolved):
         return Sheet("Ends", id, _COLUMNS, (), laid.message)
     chain = laid.chain
     rows = [_row(q, street, chain, end, r) for end in ENDS for r in reached(q, street, end)]
+    rows += [_joint_row(q, street, chain, end, j) for end in ENDS for j in joints(q, street, end)]
     middle = 0.5 * chain.total
     at = Fact("split at", "chainage", middle, "proposed", lambda v: split(q, street, v))
     cells = (Fact("end", "text", "split"), Fact("to", "text", "two streets"), at, None, None)
@@ -125,6 +127,23 @@ def _row(q: Engine, street: str, chain: Chain, end: End, to: Reached) -> SheetRo
     else:
         do = (f"Run on to {to.name}", extended(q, street, end, beyond))
     return SheetRow(cells, (max(low, 0.0), min(high, chain.total)), lit, actions=(do,))
+
+
+def _joint_row(q: Engine, street: str, chain: Chain, end: End, joint: Joint) -> SheetRow:
+    """Another street that goes on from an end, and what bridges the gap."""
+    other, name = chain_of(q, joint.other), name_of(q, joint.other)
+    tip, begin = (0.0 if end == "start" else chain.total), 0.0 if joint.end == "start" else other.total
+    radius = max(joint.radii)
+    cells = (
+        Fact("end", "text", end),
+        Fact("to", "text", f"the {joint.end} of {name}"),
+        Fact("at", "chainage", tip),
+        Fact("radius", "length", radius, before="R") if radius > 0 else None,
+        Fact("adds", "length", joint.length + other.total),
+    )
+    there = _stretch(other, max(begin - _BESIDE, 0.0), min(begin + _BESIDE, other.total))
+    lit = joined_up([np.array(joint.points), there])
+    return SheetRow(cells, (tip, tip), lit, actions=((f"Join {name}", joined(q, street, end, joint)),))
 
 
 def _stretch(chain: Chain, low: float, high: float) -> Floats:

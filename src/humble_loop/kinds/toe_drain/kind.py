@@ -25,7 +25,7 @@ from humble_loop.kinds.toe_drain.place import (
     shapes_of,
     stretches,
 )
-from humble_loop.kinds.toe_drain.recut import recut
+from humble_loop.kinds.toe_drain.recut import recut, rejoined
 from humble_loop.kinds.toe_drain.runs import invert_line
 from humble_loop.kinds.toe_drain.show import drain_facts, drain_sheet, drawing
 from humble_loop.kinds.toe_drain.tables import TABLES
@@ -125,6 +125,9 @@ class ToeDrains(Kind):
 
     def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
         return recut(site, street, kept, rest)
+
+    def rejoined(self, q: Engine, site: Site, gone: str, street: str, start: float, back: bool) -> Site:
+        return rejoined(site, gone, street, start, back)
 
     def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
         return drain_findings(q, *of(thing))

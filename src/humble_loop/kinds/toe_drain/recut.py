@@ -1,10 +1,10 @@
-"""What was chosen of drains when their street is cut or made longer: each stretch stays where it stands."""
+"""What was chosen of drains when their street is cut, made longer or joined: each stretch stays where it stands."""
 
 from __future__ import annotations
 
 from humble_loop.kinds.toe_drain.model import DrainChoice
 from humble_loop.site.edits import changed, free_id
-from humble_loop.site.model import Site
+from humble_loop.site.model import Site, other_side
 
 _LEAST = 1e-6  # metres of a stretch that is none
 
@@ -21,4 +21,15 @@ def recut(site: Site, street: str, kept: tuple[float, float], rest: str) -> Site
         if rest and old.finish - low > _LEAST:
             id = free_id(site, DrainChoice, f"{rest} {old.side} drain")
             site = site.put(changed(old, id=id, street=rest, begin=low - finish, finish=old.finish - finish))
+    return site
+
+
+def rejoined(site: Site, gone: str, street: str, start: float, back: bool) -> Site:
+    """The site with the stretches of drain of a street that became part of another: see ``Kind.rejoined``."""
+    for old in site.owned(DrainChoice, gone):
+        span = (start - old.finish, start - old.begin) if back else (start + old.begin, start + old.finish)
+        side = other_side(old.side) if back else old.side
+        id = free_id(site, DrainChoice, f"{street} {side} drain")
+        fresh = changed(old, id=id, street=street, side=side, begin=span[0], finish=span[1])
+        site = site.without(DrainChoice, old.id).put(fresh)
     return site

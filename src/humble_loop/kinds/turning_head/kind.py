@@ -37,7 +37,7 @@ from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import divided, told
 from humble_loop.site.edits import changed
-from humble_loop.site.model import SIDES, Side, Site
+from humble_loop.site.model import SIDES, Side, Site, other_end
 
 
 class TurningHeads(Kind):
@@ -110,6 +110,12 @@ class TurningHeads(Kind):
         if not rest or head is None:
             return site
         return site.without(TurningHead, head.id).put(changed(head, id="", street=rest))
+
+    def rejoined(self, q: Engine, site: Site, gone: str, street: str, start: float, back: bool) -> Site:
+        for head in site.owned(TurningHead, gone):
+            end = other_end(head.end) if back else head.end
+            site = site.without(TurningHead, head.id).put(changed(head, id="", street=street, end=end))
+        return site
 
     def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
         return head_findings(q, *of_head(q, thing.id))
