@@ -31,6 +31,7 @@ _ROLES: dict[str, tuple[str, float, Qt.PenStyle, float]] = {
     "contours": ("ground", 0.3, Qt.PenStyle.SolidLine, 0.4),
     "main contours": ("ground", 0.6, Qt.PenStyle.SolidLine, 0.15),
     "survey": ("ground", 0.7, Qt.PenStyle.DashLine, 0.5),
+    "service": ("near", 1.1, Qt.PenStyle.DashDotDotLine, 0.3),
     "centreline": ("crown", 1.2, Qt.PenStyle.DashDotLine, 0.0),
     "left lip": ("left_lip", 1.8, Qt.PenStyle.SolidLine, 0.25),
     "right lip": ("right_lip", 1.8, Qt.PenStyle.SolidLine, 0.25),

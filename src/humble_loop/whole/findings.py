@@ -6,12 +6,15 @@ from humble_loop.engine.query import Engine, Unsolved, gate, query
 from humble_loop.lines.findings import RING, UNSOLVED, Finding, failed, unique
 from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of, kinds
+from humble_loop.whole.cover import RULE, UNKNOWN, cover_findings
 from humble_loop.whole.overlaps import overlap_findings
 from humble_loop.whole.things import all_things, faces_of
 
 STAGE_OF = {
     "built twice": "Sections",
     "batter ends in the air": "Sections",
+    RULE: "Levels",
+    UNKNOWN: "Ground",
     RING: "Streets",
     "hollow": "",
     UNSOLVED: "",
@@ -39,6 +42,8 @@ def thing_findings(q: Engine, thing: ThingId) -> tuple[Finding, ...]:
     for id in () if isinstance(faces, Unsolved) else faces:
         over = q.attempt(overlap_findings, id)
         found += (failed(over, thing),) if isinstance(over, Unsolved) else over
+    if thing.kind == "survey_line":
+        found += cover_findings(q, thing.id)
     return unique(found)
 
 

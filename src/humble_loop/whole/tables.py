@@ -13,6 +13,7 @@ from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.lines.table import NoSuchTable, Table, TableMaker, plain
 from humble_loop.site import parts
+from humble_loop.whole.cover import cover_table
 from humble_loop.whole.findings import findings
 from humble_loop.whole.overlaps import counted, counted_volume
 from humble_loop.whole.pavement import pavement
@@ -50,7 +51,14 @@ def tables() -> dict[str, TableMaker]:
     found: dict[str, TableMaker] = {}
     for kind in kinds():
         found.update(kind.tables)
-    return {**found, "setout": _setout, "findings": _findings, "volumes": _volumes, "pavement": _pavement}
+    return {
+        **found,
+        "setout": _setout,
+        "findings": _findings,
+        "volumes": _volumes,
+        "pavement": _pavement,
+        "cover": cover_table,
+    }
 
 
 @query

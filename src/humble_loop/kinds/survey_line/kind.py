@@ -2,24 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 
-from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.engine.query import Engine, Unsolved, gate, query
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import Chain
+from humble_loop.geometry.crossing import crossings
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.ground.drape import drape
 from humble_loop.kinds.ground.reads import ground_of
-from humble_loop.kinds.survey_line.model import SurveyLine
-from humble_loop.lines.describe import Drawing, Fact, Row, Stroke, joined_up
+from humble_loop.kinds.survey_line.model import SurveyLine, set_survey_line
+from humble_loop.lines.describe import Crossing, Drawing, Fact, Row, Stroke, joined_up
 from humble_loop.lines.kind import Kind
-from humble_loop.lines.line import LineId, LinePlan, ThingId, line_plan
+from humble_loop.lines.line import LineId, LinePlan, ThingId, line, line_plan
 from humble_loop.lines.rules import Known, LevelRule
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
+from humble_loop.site.edits import Edit
 
 
 @dataclass(frozen=True)
@@ -88,7 +91,8 @@ class SurveyLines(Kind):
         return Known(f"survey line '{name}'", "the ground under a line surveyed without levels", "ground", profile)
 
     def outline(self, q: Engine, thing: ThingId) -> Drawing:
-        return Drawing((Stroke("survey", joined_up([vertices(q, thing.id)])),))
+        role = "service" if parts.one(q, SurveyLine, thing.id).least_cover > 0 else "survey"
+        return Drawing((Stroke(role, joined_up([vertices(q, thing.id)])),))
 
     def facts(self, q: Engine, thing: ThingId) -> tuple[Row, ...]:
         found = parts.one(q, SurveyLine, thing.id)
@@ -100,7 +104,35 @@ class SurveyLines(Kind):
             Fact("length", "length", length),
             Fact("vertices", "text", f"{len(xyz)}, {with_levels} with levels"),
             Fact("from", "text", found.source or "–"),
+            Fact("least cover over it", "length", found.least_cover, "set", _covered(thing.id)),
         )
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         return SurveyedLine(thing.id)
+
+    def section_marks(self, q: Engine, line: LineId) -> tuple[Crossing, ...]:
+        """Where services lie under a line."""
+        return () if isinstance(line, SurveyedLine) else _services_under(q, line)
+
+
+@gate
+def services(q: Engine) -> tuple[str, ...]:
+    """Survey lines that are services in the ground, and have levels."""
+    ids = (i for i in parts.ids(q, SurveyLine) if parts.one(q, SurveyLine, i).least_cover > 0)
+    return tuple(i for i in ids if np.isfinite(vertices(q, i)[:, 2]).sum() > 1)
+
+
+@query
+def _services_under(q: Engine, id: LineId) -> tuple[Crossing, ...]:
+    found = []
+    for service in services(q):
+        mine, its = line_plan(q, id), q.attempt(line, SurveyedLine(service))
+        if isinstance(its, Unsolved) or mine.offset.values.any():
+            continue
+        for s, t in crossings(mine.base, its.plan.base).tolist():
+            found.append(Crossing(its.title, s, float(its.rule.levels([t])[0]), SurveyedLine(service)))
+    return tuple(found)
+
+
+def _covered(id: str) -> Callable[[Any], Edit]:
+    return lambda value: lambda s: set_survey_line(s, id, least_cover=value)

@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, ClassVar
+from typing import Annotated, Any, ClassVar
 
 from pydantic import Field, model_validator
 
 from humble_loop.site.edits import changed, the
-from humble_loop.site.model import Coordinate, Finite, Named, Site, Words, bare
+from humble_loop.site.model import Coordinate, Finite, Named, Site, Words, bare, between
 
 
 class SurveyLine(Named):
     """An existing line: vertices of easting, northing and level (None where it has none).
 
-    ``midline_with`` is the other one of two between which a street is wanted, where one is.
+    ``midline_with`` is the other one of two between which a street is wanted, where one is. A service in the ground needs a
+    ``least_cover`` (m) over the levels that were surveyed, which are those of its top; 0 for any other line.
     """
 
     collection: ClassVar[str] = "survey_lines"
@@ -24,6 +25,7 @@ class SurveyLine(Named):
     vertices: tuple[tuple[Coordinate, Coordinate, Finite | None], ...] = Field(min_length=2)
     source: Words = ""
     midline_with: str = ""
+    least_cover: Annotated[float, between(0.0, 50.0)] = 0.0
 
     @model_validator(mode="before")
     @classmethod
