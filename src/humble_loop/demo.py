@@ -172,7 +172,18 @@ def demo_site() -> Site:
 def build_demo() -> Site:
     """The brickworks with Claypit Road, Ember Loop's west leg and Kiln Court, and their lots, from the survey files."""
     site, _ = bring_in(new_site("The old brickworks"), survey_files(), Options(longest_edge=40.0))
-    return _estate(site, 0, 0.0)
+    return _with_main(_estate(site, 0, 0.0))
+
+
+def _with_main(site: Site) -> Site:
+    """An old water main under the south of the estate, 1.3 m below the ground."""
+    e = np.linspace(4022.0, 4124.0, 6)
+    n = np.linspace(8128.0, 8140.0, 6)
+    levels = np.round(ground_level(e, n) - 1.3, 2)
+    vertices = tuple((float(a), float(b), float(z)) for a, b, z in zip(e, n.round(2), levels))
+    return add_survey_lines(
+        site, [SurveyLine(name="Old water main", code="WATER", vertices=vertices, least_cover=0.75)]
+    )
 
 
 def repeated_site(times: int) -> Site:

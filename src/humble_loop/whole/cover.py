@@ -19,6 +19,7 @@ from humble_loop.site import parts
 from humble_loop.whole.overlaps import standing_surface
 from humble_loop.whole.places import face_tree
 
+_BESIDE = 15.0  # metres along a service between places that are told as one
 RULE, UNKNOWN = "cover over a service", "depth of a service"
 
 
@@ -79,18 +80,25 @@ def cover_findings(q: Engine, service: str) -> tuple[Finding, ...]:
     made = q.attempt(covers, service)
     if isinstance(made, Unsolved):
         return (failed(made, of),)
-    out = []
+    low: list[list[Cover]] = []
     for c in made:
         if too_low(c.depth, found.least_cover):
-            words = f"{c.title} leaves it {c.depth:.2f} m of cover at {c.along:.2f} along it, less than {found.least_cover:.2f} m"
-            if c.depth < 0:
-                words = f"{c.title} lies {-c.depth:.2f} m below it at {c.along:.2f} along it: it would be cut"
-            remedy = f"raise the finished level there by {found.least_cover - c.depth:.2f} m, or lower or protect the service"
-            also = (c.face.thing,)
-            out.append(
-                Finding(RULE, of, found.name, words, remedy, c.depth, found.least_cover, c.along, c.place, also=also)
-            )
-    return tuple(out)
+            beside = bool(low) and c.along - low[-1][-1].along < _BESIDE
+            low = [*low[:-1], [*low[-1], c]] if beside else [*low, [c]]
+    return tuple(_finding(of, found, those) for those in low)
+
+
+def _finding(of: ThingId, service: SurveyLine, low: list[Cover]) -> Finding:
+    """What leaves a service too little, piece beside piece, told by the least."""
+    c, least = min(low, key=lambda c: c.depth), service.least_cover
+    words = f"{c.title} leaves it {c.depth:.2f} m of cover at {c.along:.2f} along it, less than {least:.2f} m"
+    if c.depth < 0:
+        words = f"{c.title} lies {-c.depth:.2f} m below it at {c.along:.2f} along it: it would be cut"
+    if len(low) > 1:
+        words += f"; from {low[0].along:.2f} to {low[-1].along:.2f} {len(low)} pieces leave too little"
+    remedy = f"raise the finished level there by {least - c.depth:.2f} m, or lower or protect the service"
+    also = tuple(dict.fromkeys(piece.face.thing for piece in (c, *low)))
+    return Finding(RULE, of, service.name, words, remedy, c.depth, least, c.along, c.place, also=also)
 
 
 def cover_table(q: Engine, of: str | None, every: float | None) -> Table:
