@@ -73,7 +73,9 @@ class InTime(QObject):
         began = time.perf_counter()
         try:
             # What a view does before it gets to what is not known yet may take long: the more tries, the more time it has.
-            least = _BRIEFLY if led else _BRIEFLY * 2 ** min(self._tries, _MOST_TRIES)
+            # So that they do not add up, it is one view that has it, and the others have theirs later.
+            spent = _turn.took > _PATIENCE
+            least = _BRIEFLY if led or spent else _BRIEFLY * 2 ** min(self._tries, _MOST_TRIES)
             with self._session.engine.within(max(patience - _turn.took, least)):
                 self._refresh()
             self._tries = 0

@@ -15,6 +15,7 @@ _SLICE = 0.006  # seconds of work between two frames
 _PATIENCE = 0.02  # seconds that a step may take at first
 _DOUBLED = 3  # times that these are doubled, one try after the other
 _OFTEN = 40  # tries, after which they are doubled once more: it seems to find nothing out that stays
+_MOST = 4  # times that they are doubled at all, to a third of a second: what is found out by then does stay
 
 
 Step = Callable[[], object]
@@ -64,7 +65,7 @@ class IdleWork(QObject):
                 steps[:0] = _next_of(step)
                 continue
             try:
-                with self._within(_PATIENCE * 2 ** min(self._tries, _DOUBLED + self._tries // _OFTEN)):
+                with self._within(_PATIENCE * 2 ** min(self._tries, _DOUBLED + self._tries // _OFTEN, _MOST)):
                     made = step()
             except Cancelled:
                 steps.insert(0, step)

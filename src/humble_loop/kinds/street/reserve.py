@@ -16,7 +16,7 @@ from humble_loop.lines.kind import Reserve
 from humble_loop.lines.line import LineId
 from humble_loop.site.model import SIDES, side_sign
 
-_PIECE, _TOGETHER = 400, 4  # quads, and unions of them, that are united at once
+_PIECE, _TOGETHER = 100, 2  # quads, and unions of them, that are united at once
 SAG = 0.01  # metres between a reserve's edge and the boundary it stands for
 
 
