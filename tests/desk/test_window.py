@@ -22,6 +22,7 @@ from humble_loop.kinds.street.plan import chain_of
 from humble_loop.kinds.turning_head import HeadFace, TurningHead
 from humble_loop.kinds.turning_head.layout import outline as head_outline
 from humble_loop.lines.line import ThingId
+from humble_loop.lines.standing import kinds
 from humble_loop.site.libraries import new_site
 from humble_loop.whole.trail import trail_at
 from tests import edits
@@ -50,7 +51,7 @@ def test_a_site_is_drawn_at_once_with_nothing_chosen(drive, brickworks):
     paths = d.window.plan.drawing.strokes.lines_of(ThingId("street", "kiln-court"))
     assert {"centreline", "left lip", "right lip", "boundary"} <= {role for role, _ in paths}
     assert max(path.boundingRect().width() for _, path in paths) > 90
-    assert d.window.index.tree.topLevelItemCount() == 6
+    assert d.window.index.tree.topLevelItemCount() == len(kinds())
 
 
 # Drawing
@@ -369,7 +370,7 @@ def test_a_finding_is_one_click_from_its_place_and_its_remedy(drive, brickworks)
     d = drive(brickworks)
     d.window.stage_row.choose(7)
     d.settle()
-    assert "Findings: 4 broken" in d.window.facts.title.text()
+    assert "Findings: 5 broken" in d.window.facts.title.text()
     d.window.facts.refresh()
     d.window.facts.findChildren(QPushButton, "")  # the list is made
     mends = [b for b in d.window.facts._finding_box.findChildren(QPushButton) if b.text().startswith("Make the curve")]

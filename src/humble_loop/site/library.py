@@ -179,8 +179,26 @@ class Layer(Model):
     thickness: Annotated[float, between(0.001, 5.0)]
 
 
+class Overlay(Model):
+    """What an old pavement is given instead of a new one: it is trimmed by ``trim`` metres, and ``layers`` are laid, told from
+    the top down. Over ``beside_kerb`` metres within the lips the pavement is new in its full depth.
+    """
+
+    trim: Annotated[float, between(0.0, 1.0)] = 0.03
+    layers: tuple[Layer, ...] = Field(default=(Layer(of="asphalt", thickness=0.04),), min_length=1)
+    beside_kerb: Annotated[float, between(0.0, 20.0)] = 0.6
+
+    @property
+    def thickness(self) -> float:
+        """Metres of all layers together."""
+        return sum(layer.thickness for layer in self.layers)
+
+
 class TypicalSection(Named):
-    """The section points of a street, left and right of the crown; ``layers`` of its pavement from the top down."""
+    """The section points of a street, left and right of the crown; ``layers`` of its pavement from the top down.
+
+    With an ``overlay`` these are built beside the kerbs and where a street asks for it; elsewhere the old pavement stays.
+    """
 
     collection: ClassVar[str] = "sections"
     words: ClassVar[str] = "typical section"
@@ -189,6 +207,7 @@ class TypicalSection(Named):
     right: SectionSide
     apart: bool = False
     layers: tuple[Layer, ...] = ()
+    overlay: Overlay | None = None
 
     @property
     def linked(self) -> bool:

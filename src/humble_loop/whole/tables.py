@@ -118,5 +118,5 @@ def _pavement(q: Engine, of: str | None, every: float | None) -> Table:
         if not is_new(q, street) or of not in (None, street, street_name(q, street)):
             continue
         for p in pavement(q, street):
-            out.append((p.street, p.section, p.of, p.thickness, p.area, p.volume))
-    return Table(("street", "section", "layer", "thickness", "area", "volume"), tuple(out))
+            out.append((p.street, p.section, p.build, p.of, p.thickness, p.area, p.volume))
+    return Table(("street", "section", "build", "layer", "thickness", "area", "volume"), tuple(out))

@@ -14,7 +14,8 @@ from humble_loop.kinds.street.cross_handles import cross_handles
 from humble_loop.kinds.street.faces import StreetFace, face_of, faces_of
 from humble_loop.kinds.street.from_line import street_sheet
 from humble_loop.kinds.street.grade_handles import section_handles
-from humble_loop.kinds.street.model import Street
+from humble_loop.kinds.street.model import FullDepth, Street
+from humble_loop.kinds.street.overlay import depth_stations, recut_full_depth, rejoined_full_depth
 from humble_loop.kinds.street.plan import (
     StreetLine,
     centreline,
@@ -45,14 +46,14 @@ from humble_loop.lines.kind import Kind, Reserve
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import along_line
-from humble_loop.site.model import SIDES, side_sign
+from humble_loop.site.model import SIDES, Site, side_sign
 
 
 class Streets(Kind):
     """Roads, new or existing."""
 
     key, title, stage = "street", "Streets", "Streets"
-    models = (Street,)
+    models = (Street, FullDepth)
     rules = {  # noqa: RUF012 (never changed)
         **dict.fromkeys(PLAN_RULES, "Streets"),
         **dict.fromkeys(LEVEL_RULES, "Levels"),
@@ -105,6 +106,15 @@ class Streets(Kind):
         assert line.side is not None
         made = course(q, line.street, line.side)
         return np.column_stack([np.interp(s, made.at, values) for values in made.benches.T])
+
+    def stations(self, q: Engine, street: str) -> Floats:
+        return depth_stations(q, street)
+
+    def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
+        return recut_full_depth(site, street, kept, rest)
+
+    def rejoined(self, q: Engine, site: Site, gone: str, street: str, start: float, back: bool) -> Site:
+        return rejoined_full_depth(site, gone, street, start, back)
 
     def reserves(self, q: Engine, street: str) -> tuple[Reserve, ...]:
         return reserves_of(q, street)

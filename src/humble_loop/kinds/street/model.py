@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from humble_loop.geometry.bends import BendInput
-from humble_loop.site.model import Chainage, Coordinate, Grade, Length, Level, Model, Named, between
+from humble_loop.site.model import Chainage, Coordinate, Grade, Length, Level, Model, Named, Thing, between
 
 
 class Bend(Model):
@@ -135,3 +135,31 @@ class Street(Named):
     def where(self) -> tuple[float, float] | None:
         """Its first bend."""
         return (self.bends[0].easting, self.bends[0].northing)
+
+
+class FullDepth(Thing):
+    """A stretch of a street whose pavement is new in its full depth, where its section would have an overlay.
+
+    Chainages are those of the street as it was drawn.
+    """
+
+    collection: ClassVar[str] = "full_depths"
+    words: ClassVar[str] = "stretch of full depth"
+    owned_by: ClassVar[str] = "streets"
+
+    street: str
+    begin: Chainage
+    finish: Chainage
+
+    @model_validator(mode="after")
+    def _onwards(self) -> FullDepth:
+        if self.finish <= self.begin:
+            raise ValueError(
+                f"a stretch of full depth cannot end at {self.finish:.2f} where it begins at {self.begin:.2f}"
+            )
+        return self
+
+    @property
+    def owner(self) -> str | None:
+        """The street."""
+        return self.street

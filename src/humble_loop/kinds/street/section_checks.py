@@ -5,6 +5,7 @@ from __future__ import annotations
 from humble_loop.engine.query import Engine
 from humble_loop.kinds.street import section_edits as edits
 from humble_loop.kinds.street.model import SectionChange
+from humble_loop.kinds.street.overlay import OVERLAY_RULE, overlay_findings
 from humble_loop.kinds.street.plan import chain_of, class_of, frame_of, name_of
 from humble_loop.kinds.street.section import gaps, own_range
 from humble_loop.kinds.street.side import drawn_side, sections_along
@@ -12,14 +13,14 @@ from humble_loop.lines.findings import Finding, Mend, point, share, too_high, to
 from humble_loop.lines.line import ThingId
 from humble_loop.site.model import SIDES
 
-SECTION_RULES = ("crossfall", "section change", "batter finds no ground")
+SECTION_RULES = ("crossfall", "section change", "batter finds no ground", OVERLAY_RULE)
 _ROUNDING = 1e-6  # metres
 
 
 def section_findings(q: Engine, street: str) -> list[Finding]:
     """Findings on the sections of a new street."""
     changes = frame_of(q, street).changes
-    found = _crossfall(q, street)
+    found = _crossfall(q, street) + overlay_findings(q, street)
     for k, c in enumerate(changes):
         words, remedy, mend = _room(q, street, changes, k)
         if words:

@@ -17,6 +17,7 @@ from humble_loop.kinds.street.grades import crossing_sheet, grade_sheet
 from humble_loop.kinds.street.kerbs import kerb_sheets
 from humble_loop.kinds.street.levels import grade_line, proposed_vips
 from humble_loop.kinds.street.model import Street, Vip
+from humble_loop.kinds.street.overlay import overlay_sheet
 from humble_loop.kinds.street.plan import (
     StreetLine,
     centreline,
@@ -194,6 +195,7 @@ def _vips(q: Engine, street: str) -> list[Row]:
 def sheets(q: Engine, street: str) -> tuple[SheetOf, ...]:
     """A street's elements, grade line, proposals for it, crossings, sections and where these change, in rows."""
     proposals = (SheetOf("Proposals", lambda q: proposal_sheet(q, street)),) if is_new(q, street) else ()
+    overlay = (SheetOf("Overlay", lambda q: overlay_sheet(q, street)),) if is_new(q, street) else ()
     return (
         SheetOf("Elements", lambda q: element_sheet(q, street)),
         SheetOf("Ends", lambda q: end_sheet(q, street)),
@@ -202,6 +204,7 @@ def sheets(q: Engine, street: str) -> tuple[SheetOf, ...]:
         SheetOf("Crossings", lambda q: crossing_sheet(q, street)),
         *(SheetOf.made(sheet) for sheet in section_sheets(q, street)),
         *(SheetOf.made(sheet) for sheet in kerb_sheets(q, street)),
+        *overlay,
         SheetOf("Class", lambda q: class_sheet(q, street)),
     )
 
