@@ -285,7 +285,7 @@ def test_a_proposed_grade_line_is_set_when_one_of_its_values_is_typed():
 def test_crossings_tell_both_levels():
     q = Engine(repeated_site(1))
     rows = crossing_rows(q, "ember-loop")
-    assert [r.words for r in rows] == ["Claypit Road", "Kiln Court"]
+    assert [r.words for r in rows] == ["Claypit Road", "Kiln Court", "Old water main"]
     court = rows[1]
     assert court.chainage == pytest.approx(112.0, abs=0.01)
     # The court's throat stands on the loop's lip, 3.4 m out at 3 % from the crown: 0.102 m lower.
