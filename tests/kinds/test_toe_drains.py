@@ -316,6 +316,10 @@ def test_its_facts_are_typed_into_and_its_invert_is_a_long_section():
     q = Engine(site)
     assert drains.section_line(q, thing) == DrainLine("main", "left", "v-drain", "invert")
     assert drains.under(q, thing) == MAIN
+    # It is asked at every choice, so it takes nothing that is long: no drain has been laid for it.
+    fresh = Engine(site)
+    drains.section_line(fresh, thing)
+    assert not any(key[0] is stretches for key in fresh._memos)
     out, _ = boundary(q)
     assert drains.at(q, thing, (120.0, out + 1.4)) == pytest.approx(1.0)
     assert drains.at(q, thing, (20.0, out)) == np.inf

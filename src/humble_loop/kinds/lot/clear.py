@@ -5,12 +5,14 @@ All of this is in plan and rests on nothing that has a level.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 import shapely
 
+from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, Unsolved, gate, query
 from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.kinds.lot.layout import LotFrame, lot, lots_of_row, rows_of
@@ -174,10 +176,7 @@ def cleared(q: Engine, id: str) -> Cleared | None:
     whole = _polygon(edges)
     if not whole.is_valid:
         return None  # its side lines cross, which is told where it is laid out
-    reserves = [r for r in reserves_near(q, frame.row.street) if _reaches(whole, r.plan)]
-    rows = [q.attempt(row_land, row.id) for row in _earlier_rows(q, parts.one(q, LotRow, frame.row.id))]
-    lands = [one for made in rows if not isinstance(made, Unsolved) for one in made if _reaches(whole, one[1])]
-    lands += [one for one in _earlier_in_row(q, frame) if _reaches(whole, one[1])]
+    reserves, lands = _reached(q, id).result(q)
     if not reserves and not lands:
         return None
     rest = whole.difference(shapely.union_all([*(r.plan for r in reserves), *(land for _, land in lands)]))
@@ -193,6 +192,45 @@ def cleared(q: Engine, id: str) -> Cleared | None:
         shapely.geometry.polygon.orient(polygon, -1.0 if _clockwise(whole) else 1.0).exterior
     )
     return Cleared(_told(q, frame, edges, reserves, ring), polygon, tuple(other for other, _ in lands))
+
+
+_Land = tuple[str, shapely.Geometry]
+
+
+@query
+def _reached(q: Engine, id: str) -> InPieces[tuple[list[Reserve], list[_Land]]]:
+    """The reserves and the earlier lots that a lot reaches into."""
+    frame = lot(q, id)
+    rows = [q.attempt(row_land, row.id) for row in _earlier_rows(q, parts.one(q, LotRow, frame.row.id))]
+    lands = [one for made in rows if not isinstance(made, Unsolved) for one in made]
+    whole = _polygon(raw_edges(q, frame))
+    return InPieces(_reaching(whole, reserves_near(q, frame.row.street), [*lands, *_earlier_in_row(q, frame)]))
+
+
+def _reaching(
+    whole: shapely.Polygon, reserves: Sequence[Reserve], lands: Sequence[_Land]
+) -> Pieces[tuple[list[Reserve], list[_Land]]]:
+    """One after the other: a street that is folded upon itself has a reserve that takes long to be asked."""
+    near, there = _meet(whole, [r.plan for r in reserves]), _meet(whole, [land for _, land in lands])
+    found: list[Reserve] = []
+    for k in near:
+        yield
+        if _reaches(whole, reserves[k].plan):
+            found.append(reserves[k])
+    earlier: list[_Land] = []
+    for k in there:
+        yield
+        if _reaches(whole, lands[k][1]):
+            earlier.append(lands[k])
+    return found, earlier
+
+
+def _meet(whole: shapely.Polygon, others: Sequence[shapely.Geometry]) -> list[int]:
+    """Which of some geometries have boxes that meet a polygon's."""
+    if not others:
+        return []
+    (w, s, e, n), b = whole.bounds, shapely.bounds(np.array(others, dtype=object))
+    return np.flatnonzero((b[:, 0] <= e) & (b[:, 2] >= w) & (b[:, 1] <= n) & (b[:, 3] >= s)).tolist()
 
 
 def _without_spikes(polygon: shapely.Polygon) -> shapely.Polygon:

@@ -18,6 +18,7 @@ from humble_loop.kinds.toe_drain.place import (
     boundary_of,
     drain_id,
     drain_stations,
+    first_shape,
     has_drain,
     lines_of,
     plan_of,
@@ -160,9 +161,10 @@ class ToeDrains(Kind):
         return (_sheet(other.id),)
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
+        """The invert by the first section's drain, whether or not that stands: it is asked at every choice."""
         street, side = of(thing)
-        shapes = q.attempt(shapes_of, street, side)
-        return None if isinstance(shapes, Unsolved) or not shapes else invert_line(q, street, side, shapes[0])
+        shape = first_shape(q, street, side)
+        return None if shape is None else invert_line(q, street, side, shape)
 
     def at(self, q: Engine, thing: ThingId, place: tuple[float, float]) -> float:
         street, side = of(thing)

@@ -94,6 +94,13 @@ def drains_of(q: Engine, street: str, side: Side) -> tuple[tuple[Span, ToeDrain]
     return tuple(found)
 
 
+def first_shape(q: Engine, street: str, side: Side) -> str | None:
+    """The shape of the first drain that the sections of a side have."""
+    drawn = drawn_side(q, street, side)
+    drains = (s.side(drawn).drain for _, s in sections_along(q, street))
+    return next((d.shape for d in drains if d is not None), None)
+
+
 @query
 def has_drain(q: Engine, street: str, side: Side) -> bool:
     """Whether any section of a street has a drain on a side."""
