@@ -110,7 +110,8 @@ def test_nothing_rescales_while_something_is_dragged(drive, court):
 def test_an_existing_street_and_a_head_say_what_is_shown(drive, brickworks, court):
     _, view = shown(drive, brickworks, "claypit-road", 100.0)
     assert "existing street" in view.band._words
-    assert [p.texts[0] for p, _ in view.band.columns] == ["crown"]
+    assert [p.texts[0] for p, _ in view.band.columns if not p.mark] == ["crown"]
+    assert {"LIP1", "LIP2", "KERB1"} <= {p.texts[0] for p in view.band._points if p.mark}  # as they were surveyed
     _, view = shown(drive, court, "court", 1000.0)
     assert "the surface is cut" in view.band._words
     assert [p.texts[0] for p, _ in view.band.columns] == ["crown", "edge", "edge"]

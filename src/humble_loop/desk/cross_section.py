@@ -11,9 +11,10 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QContextMenuEvent, QEnterEvent, QMouseEvent
 from PySide6.QtWidgets import QMenu, QWidget
 
+from humble_loop.desk.across import Across, Met, across
 from humble_loop.desk.drawing import CrossView, cross_view
 from humble_loop.desk.follower import Follower, InTime
-from humble_loop.desk.layers import PolygonLayer
+from humble_loop.desk.layers import Label, PolygonLayer
 from humble_loop.desk.section_band import BAND, BandPoint, LegFall, SectionBand
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme
@@ -28,6 +29,8 @@ from humble_loop.lines.standing import kind_of
 from humble_loop.site.edits import Edit
 
 STRETCHES = (1.0, 2.0, 5.0, 10.0)
+NAMES, LEVELS, FALLS, MET, SURFACES = "names", "offsets and levels", "falls", "other lines", "other surfaces"
+SHOWN = (NAMES, LEVELS, FALLS, MET, SURFACES)
 _USUAL = 5.0  # levels are drawn this much larger than distances, so that a crossfall can be seen, if there is room
 _AFTER = 15  # milliseconds after the cursor has moved
 _LEAST_FALL = 0.3  # metres: a leg shorter than this is a kerb's, and has no fall to tell
@@ -44,7 +47,8 @@ class CrossSection(DrawingView):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(session, parent, axes=False)
         self.stretch: float | None = None  # as chosen; None for the usual one, or less where the section is high
-        self._ground, self._design = self.curve(3), self.curve(6)
+        self.shown = set(SHOWN)
+        self._ground, self._design, self._others = self.curve(3), self.curve(6), self.curve(2)
         self._between, self.band = PolygonLayer(1), SectionBand()
         self.add_layer(self._between)
         self.add_layer(self.band)
@@ -56,6 +60,7 @@ class CrossSection(DrawingView):
         self._shown: tuple[object, ...] = ()
         self._by_hand = False
         self._made: CrossView | None = None
+        self._beside = Across()
         # It may need batters, or a cut through the whole surface, so it follows a drag at a slower pace.
         self.in_time = InTime(session, self._refresh, self, lambda: self.dragging.active)
         self._follower = Follower(session, self.refresh, self, lambda: self.dragging.active, apart=0.5)
@@ -71,6 +76,7 @@ class CrossSection(DrawingView):
         super().paint_in(theme)
         self._ground.setPen(theme.pen("ground", 1.3, Qt.PenStyle.DashLine))
         self._design.setPen(theme.pen("crown", 2.0))
+        self._others.setPen(theme.pen("quiet", 1.1, Qt.PenStyle.DotLine))
         self.refresh()
 
     def refresh(self) -> None:
@@ -82,8 +88,9 @@ class CrossSection(DrawingView):
         if self.theme is None or not self.isVisible():
             return
         if not street or isinstance(line := q.attempt(centreline, street), Unsolved):
-            self._ground.setData([], [])
-            self._design.setData([], [])
+            for curve in (self._ground, self._design, self._others):
+                curve.setData([], [])
+            self.labels.show_labels([])
             self._between.show_shapes([])
             self.band.show_figures((), (), (), "choose a street to see its cross section")
             self.handles.show_handles([])
@@ -94,8 +101,11 @@ class CrossSection(DrawingView):
         self._show(street, s, cross_view(q, street, s))
 
     def _show(self, street: str, s: float, made: CrossView) -> None:
+        beside = Across()
+        if not self.session.dragging and self.shown & {MET, SURFACES}:
+            beside = across(self.session.engine, street, s, made.reach)  # may be given up: nothing has been shown yet
         elsewhere = self._made is None or self._shown_at != s
-        self._made, self._shown_at = made, s
+        self._made, self._shown_at, self._beside = made, s, beside
         if elsewhere:
             self.placed.emit()
         self._ground.setData(made.ground[:, 0], made.ground[:, 1])
@@ -108,8 +118,32 @@ class CrossSection(DrawingView):
             self._shown = (street, s)
             self._scale()
         self._show_fill(made.design, made.ground)
+        self._show_others()
         self._show_figures(made)
         self._show_handles(street, s, made)
+
+    def show_part(self, part: str, wanted: bool) -> None:
+        """Show names, levels, falls, other lines or other surfaces, or leave them out."""
+        (self.shown.add if wanted else self.shown.discard)(part)
+        self.refresh()
+
+    def _show_others(self) -> None:
+        """Other surfaces, each with its name where it begins, and names of services and streets where they are met."""
+        surfaces = self._beside.surfaces if SURFACES in self.shown else ()
+        gap = np.full((1, 2), np.nan)
+        points = (
+            np.concatenate([p for _, surface in surfaces for p in (surface, gap)]) if surfaces else np.empty((0, 2))
+        )
+        self._others.setData(points[:, 0], points[:, 1])
+        labels = []
+        for name, surface in surfaces:
+            x, z = surface[np.isfinite(surface[:, 1])][0]
+            labels.append(Label(float(x), float(z), name, "quiet", 11, 400, 4))
+        unit = self.session.site.settings.units
+        for m in self._met():
+            if m.role != "ground":
+                labels.append(Label(m.x, m.z, f"{m.name} {show_length(m.z, unit)}", m.role, 11, 500, 3))
+        self.labels.show_labels(labels)
 
     def _show_handles(self, street: str, s: float, made: CrossView) -> None:
         """Handles of the typical section, where it is what is shown, while the hand is here or drags one."""
@@ -184,7 +218,7 @@ class CrossSection(DrawingView):
         wide, high = max(float(vb.width()), 50.0), max(float(vb.height()) - BAND - 30.0, 30.0)
         reach = max(made.reach, 1.0)
         inside = made.ground[np.abs(made.ground[:, 0]) <= reach]
-        levels = np.concatenate([made.design[:, 1], inside[:, 1]])
+        levels = np.concatenate([made.design[:, 1], inside[:, 1], [m.z for m in self._met()]])
         levels = levels[np.isfinite(levels)]
         if not len(levels):
             return
@@ -232,8 +266,11 @@ class CrossSection(DrawingView):
             shapes.append((ring, self.theme.colour(role, 60), none))
         self._between.show_shapes(shapes)
 
+    def _met(self) -> tuple[Met, ...]:
+        return self._beside.met if MET in self.shown else ()
+
     def _show_figures(self, made: CrossView) -> None:
-        unit, design, names = self.session.site.settings.units, made.design, made.names
+        design, names = made.design, made.names
         crown = names.index("crown") if "crown" in names else len(names)
         points: list[BandPoint] = []
         falls: list[LegFall] = []
@@ -242,10 +279,10 @@ class CrossSection(DrawingView):
                 continue
             side = "left" if i < crown else "right"
             role = {"crown": "crown", "lip": f"{side}_lip"}.get(name, "quiet")
-            texts = (name, show_length(abs(float(x)), unit), show_length(float(z), unit))
+            texts = self._texts(name, float(x), float(z))
             points.append(BandPoint(float(x), float(z), texts, role, _RANKS.get(name, 3)))
         named = [i for i, name in enumerate(names) if name]
-        for i, j in zip(named[:-1], named[1:]):
+        for i, j in zip(named[:-1], named[1:]) if FALLS in self.shown else ():
             (x0, z0), (x1, z1) = design[i], design[j]
             if made.words or x1 - x0 < _LEAST_FALL:
                 continue
@@ -256,9 +293,18 @@ class CrossSection(DrawingView):
             else:
                 falls.append(LegFall(x0, z0, x1, z1, text))
         if "crown" not in names and np.isfinite(made.crown):
-            texts = ("crown", show_length(0.0, unit), show_length(made.crown, unit))
-            points.append(BandPoint(0.0, made.crown, texts, "crown", 0))
+            points.append(BandPoint(0.0, made.crown, self._texts("crown", 0.0, made.crown), "crown", 0))
+        for m in self._met():
+            texts = self._texts(m.name, m.x, m.z) if m.role == "ground" else ("", "", "")  # others have a label
+            points.append(BandPoint(m.x, m.z, texts, m.role, 4, mark=True))
         self.band.show_figures(points, falls, (design, made.ground), made.words)
+
+    def _texts(self, name: str, x: float, z: float) -> tuple[str, str, str]:
+        """What stands under a point: its name, how far it lies from the centreline, its level; as much as is wanted."""
+        unit, named = self.session.site.settings.units, name if NAMES in self.shown else ""
+        if LEVELS not in self.shown:
+            return named, "", ""
+        return named, show_length(abs(x), unit), show_length(z, unit)
 
     def pan(self, dx: float, dy: float) -> None:
         self._by_hand = True

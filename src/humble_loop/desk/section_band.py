@@ -22,17 +22,22 @@ BAND = 3 * _ROW + 8.0  # pixels of the whole band
 _GAP = 5.0  # pixels between columns
 _BELOW = 60.0  # pixels that a place below a leg is worth less than one above
 _SIZE = 11
+_RING = 3.5  # pixels from the middle of a mark to its rim
 
 
 @dataclass(frozen=True)
 class BandPoint:
-    """A point of the section: where it is drawn, and its texts from top to bottom; a lower ``rank`` is placed first."""
+    """A point of the section: where it is drawn, and its texts from top to bottom; a lower ``rank`` is placed first.
+
+    What the section only meets has a ``mark``, a small ring.
+    """
 
     x: float
     y: float
     texts: tuple[str, str, str]
     role: str
     rank: int
+    mark: bool = False
 
 
 @dataclass(frozen=True)
@@ -76,6 +81,10 @@ class SectionBand(Layer):
         self._place(transform, view)
         painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
         top = view.bottom() - BAND
+        for point in (p for p in self._points if p.mark):
+            painter.setPen(self.theme.pen(point.role, 1.4))
+            painter.setBrush(self.theme.colour("paper"))
+            painter.drawEllipse(transform.map(QPointF(point.x, point.y)), _RING, _RING)
         for point, box in self.columns:
             at = transform.map(QPointF(point.x, point.y))
             painter.setPen(self.theme.pen("quiet", 0.7, alpha=120))
@@ -100,7 +109,7 @@ class SectionBand(Layer):
         painter.setPen(self.theme.colour("quiet"))
         heads = ((1, "offset"), (2, "level"))
         right = view.left() + 3 + max(painter.fontMetrics().horizontalAdvance(text) for _, text in heads)
-        if self.columns and all(right + _GAP < box.left() for _, box in self.columns):
+        if any(p.texts[1] for p, _ in self.columns) and all(right + _GAP < box.left() for _, box in self.columns):
             for row, text in heads:
                 line = QRectF(view.left() + 3, top + 4 + row * _ROW, 10, _ROW)
                 painter.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextDontClip, text)
@@ -113,7 +122,7 @@ class SectionBand(Layer):
             x = transform.map(QPointF(point.x, point.y)).x()
             width = max(metrics.horizontalAdvance(t) for t in point.texts)
             box = QRectF(x - 0.5 * width, view.bottom() - BAND, width, BAND)
-            if box.left() < view.left() or box.right() > view.right():
+            if not any(point.texts) or box.left() < view.left() or box.right() > view.right():
                 continue
             if not any(box.adjusted(-_GAP, 0, _GAP, 0).intersects(other) for _, other in self.columns):
                 self.columns.append((point, box))

@@ -1,4 +1,4 @@
-"""The button that says, and changes, how many times larger than distances a view draws levels."""
+"""The button that says, and changes, how many times larger than distances a view draws levels; and what else it shows."""
 
 from __future__ import annotations
 
@@ -19,6 +19,15 @@ class Stretched(Protocol):
         """Draw levels so many times as large; None for what suits the view."""
 
 
+class Shows(Protocol):
+    """A view that leaves out what is not wanted."""
+
+    shown: set[str]
+
+    def show_part(self, part: str, wanted: bool) -> None:
+        """Show a part of it, or leave it out."""
+
+
 class StretchButton(QToolButton):
     """Shows the exaggeration in use; its menu chooses another."""
 
@@ -33,3 +42,14 @@ class StretchButton(QToolButton):
             menu.addAction(f"{stretch:g} ×", partial(view.choose_stretch, stretch))
         self.setMenu(menu)
         view.stretched.connect(lambda stretch: self.setText(f"{stretch:g} ×"))
+
+    def offer(self, view: Shows, parts: Sequence[str]) -> None:
+        """Let the menu tick which parts of the view are shown."""
+        self.setToolTip(f"{self.toolTip()}, and what is shown")
+        menu = self.menu()
+        menu.addSeparator()
+        for part in parts:
+            action = menu.addAction(part)
+            action.setCheckable(True)
+            action.setChecked(part in view.shown)
+            action.toggled.connect(partial(view.show_part, part))

@@ -118,9 +118,11 @@ class MainWindow(QMainWindow):
             ("Elements, levels, sections", self.sheets, self.sheets.fit),
             ("3D", self.solid, self.solid.fit),
         )
+        across = StretchButton(self.cross_section, cross_section.STRETCHES, "As there is room")
+        across.offer(self.cross_section, cross_section.SHOWN)
         extra = {
             "Long section": StretchButton(self.long_section, long_section.STRETCHES, "All of it"),
-            "Cross section": StretchButton(self.cross_section, cross_section.STRETCHES, "As there is room"),
+            "Cross section": across,
             "3D": StretchButton(self.solid, solid.STRETCHES, ""),
         }
         self._panes = {name: Pane(name, view, t, fit, extra.get(name)) for name, view, fit in views}

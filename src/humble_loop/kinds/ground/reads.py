@@ -12,16 +12,27 @@ from humble_loop.site.model import Site
 NO_GROUND = Surface(np.empty((0, 3)), np.empty((0, 3), dtype=np.int64))
 
 
+def _current(site: Site) -> Ground | None:
+    found = site.find(Ground, site.current_ground) if site.current_ground else None
+    return found or next((g for g in reversed(site.all(Ground)) if not g.proposed), None)
+
+
 @part("grounds", "current_ground", "origin")
 def current_surface(site: Site) -> Surface | None:
     """The current ground's surface, measured from the site's origin, or None."""
-    grounds = site.all(Ground)
-    found = site.find(Ground, site.current_ground) if site.current_ground else None
-    found = found or next((g for g in reversed(grounds) if not g.proposed), None)
+    found = _current(site)
     if found is None or found.surface.empty:
         return None
     e, n = site.origin or (0.0, 0.0)
     return found.surface.shifted(-e, -n)
+
+
+@part("grounds", "current_ground", "origin")
+def other_surfaces(site: Site) -> tuple[tuple[str, Surface], ...]:
+    """All other surfaces by name, measured from the site's origin: designs that came in, and what was there before."""
+    current, (e, n) = _current(site), site.origin or (0.0, 0.0)
+    others = (g for g in site.all(Ground) if g is not current and not g.surface.empty)
+    return tuple((g.name, g.surface.shifted(-e, -n)) for g in others)
 
 
 def ground_of(q: Engine) -> Surface:
