@@ -276,7 +276,10 @@ def test_it_is_offered_under_ends_and_lit_up_before():
         pytest.approx(250.0),
     ]
     lit = row.points[np.isfinite(row.points[:, 0])]
-    assert lit[:3] == pytest.approx(np.array([(100, 0), (150, 0), (150, 80)]))
+    assert lit[0] == pytest.approx((100, 0))  # the arc of 50 m round (100, 50), then straight to the other
+    arc = lit[(lit[:, 1] < 50) & (lit[:, 0] < 150)]
+    assert len(arc) > 5
+    assert np.hypot(arc[:, 0] - 100, arc[:, 1] - 50) == pytest.approx(np.full(len(arc), 50.0))
     assert [x.id for x in row.actions[0][1](site).all(Street)] == ["one"]
     assert length(row.actions[0][1](site), "one") == pytest.approx(100.0 + 25.0 * np.pi + 30.0 + 120.0)
 

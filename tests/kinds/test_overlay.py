@@ -128,7 +128,7 @@ def test_its_measures_are_rows_and_are_typed_into():
     first = overlay_sheet(Engine(site), "line").rows[0]
     site = first.cells[1].edit("yes")(site)
     rows = overlay_sheet(Engine(site), "line").rows
-    assert [r.cells[0].value for r in rows[1:]] == ["full depth beside kerbs", "trimmed", "laid"]
+    assert [r.cells[0].value for r in rows[1:]] == ["full depth beside kerbs", "trimmed, mm", "laid, mm"]
     site = rows[2].cells[2].edit(45.0)(site)
     site = rows[3].cells[2].edit(50.0)(site)
     site = rows[1].cells[2].edit(0.8)(site)

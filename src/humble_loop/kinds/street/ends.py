@@ -11,7 +11,7 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import Chain, Element
 from humble_loop.geometry.crossing import crossings
 from humble_loop.kinds.street.cutting import extended, split, trimmed
-from humble_loop.kinds.street.joining import Joint, joined, joints
+from humble_loop.kinds.street.joining import Joint, bridge_points, joined, joints
 from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, name_of, streets_in
 from humble_loop.kinds.survey_line.kind import SurveyedLine
 from humble_loop.kinds.survey_line.model import SurveyLine
@@ -142,7 +142,7 @@ def _joint_row(q: Engine, street: str, chain: Chain, end: End, joint: Joint) -> 
         Fact("adds", "length", joint.length + other.total),
     )
     there = _stretch(other, max(begin - _BESIDE, 0.0), min(begin + _BESIDE, other.total))
-    lit = joined_up([np.array(joint.points), there])
+    lit = joined_up([bridge_points(joint), there])
     return SheetRow(cells, (tip, tip), lit, actions=((f"Join {name}", joined(q, street, end, joint)),))
 
 

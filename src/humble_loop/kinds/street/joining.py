@@ -8,7 +8,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, tangents
-from humble_loop.geometry.bends import lay_bends
+from humble_loop.geometry.bends import BendInput, lay_bends
 from humble_loop.geometry.chain import STRAIGHT, Chain
 from humble_loop.kinds.street.edits import remove_street, reverse_street
 from humble_loop.kinds.street.faces import open_ends
@@ -22,6 +22,7 @@ from humble_loop.site.model import ENDS, End, Site
 
 FAR = 150.0  # metres between two ends that are offered to be joined
 _MOST = 3  # of them at one end
+_SAG = 0.05  # metres between what is lit up and the line
 _MEET = 1e-3  # metres within which two ends are one place
 _ON = 1e-6  # radians by which a line that goes on straight turns at most
 _WIDEST = np.radians(170.0)  # that a bend between two streets turns by at most
@@ -48,6 +49,14 @@ class Joint:
     def length(self) -> float:
         """Metres between both ends, along the legs."""
         return float(np.hypot(*np.diff(np.array(self.points), axis=0).T).sum()) if len(self.points) > 1 else 0.0
+
+
+def bridge_points(joint: Joint) -> Floats:
+    """What bridges two ends in plan (n, 2), its bend laid."""
+    if len(joint.points) < 2:
+        return np.array(joint.points)
+    chain = lay_bends([BendInput(*p, max(r, 0.0)) for p, r in zip(joint.points, joint.radii)]).chain
+    return chain.points_at(chain.sampled(sag=_SAG))
 
 
 @query

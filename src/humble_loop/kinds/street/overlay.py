@@ -243,10 +243,10 @@ def _section_rows(section: TypicalSection) -> list[SheetRow]:
     beside = Fact("thickness", "size", over.beside_kerb, "set", to("beside_kerb"))
     rows.append(SheetRow((Fact("what", "text", "full depth beside kerbs"), None, beside, None, None), (0.0, 0.0), none))
     trim = Fact("thickness", "mm", 1000.0 * over.trim, "set", to("trim", 0.001))
-    rows.append(SheetRow((Fact("what", "text", "trimmed"), None, trim, None, None), (0.0, 0.0), none))
+    rows.append(SheetRow((Fact("what", "text", "trimmed, mm"), None, trim, None, None), (0.0, 0.0), none))
     for k, layer in enumerate(over.layers):
         cells = (
-            Fact("what", "text", "laid"),
+            Fact("what", "text", "laid, mm"),
             Fact("of", "text", layer.of, "set", of_layer(k, "of")),
             Fact("thickness", "mm", 1000.0 * layer.thickness, "set", of_layer(k, "thickness", 0.001)),
             None,
