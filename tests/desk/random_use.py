@@ -106,14 +106,17 @@ class Watch:
 
     @staticmethod
     def _where(frame) -> str:
-        """The innermost function, the two of ours round it, and those of the window."""
+        """The innermost function, the two of ours round it, those of the window, and what the driver was at."""
         places: list[str] = []
+        driver = ""
         inner = f"{frame.f_code.co_filename.rpartition('/')[2]}:{frame.f_code.co_name}" if frame else "?"
         while frame is not None:
             if "humble_loop" in frame.f_code.co_filename and "query.py" not in frame.f_code.co_filename:
                 places.append(f"{frame.f_code.co_filename.rpartition('humble_loop/')[2]}:{frame.f_code.co_name}")
+            if not driver and frame.f_code.co_filename == __file__:
+                driver = f"driver:{frame.f_lineno}"
             frame = frame.f_back
-        return " < ".join([inner, *places[:2], "…", *[p for p in places[2:] if p.startswith("desk")][:5]])
+        return " < ".join([inner, *places[:2], "…", *[p for p in places[2:] if p.startswith("desk")][:5], driver])
 
     def told(self) -> str:
         """Where the gesture spent its time: the places seen most, and how often."""
