@@ -57,12 +57,11 @@ class LineChange:
             told.append(f"moved by {self.moved:.3f} m at most")
         if np.isfinite(self.raised) and self.raised > _SAME:
             told.append(f"its level changed by {self.raised:.3f} m at most")
-        if _known(self.old) != _known(self.fresh):
-            told.append(
-                f"{_known(self.fresh)} of {len(self.fresh.vertices)} points have levels, {_known(self.old)} before"
-            )
-        if len(self.old.vertices) != len(self.fresh.vertices):
-            told.append(f"{len(self.fresh.vertices)} points instead of {len(self.old.vertices)}")
+        points, before = len(self.fresh.vertices), len(self.old.vertices)
+        if points != before:
+            told.append(f"{points} points instead of {before}")
+        if points - _known(self.fresh) != before - _known(self.old):
+            told.append(f"{points - _known(self.fresh)} of them without a level, {before - _known(self.old)} before")
         return f"{self.name}: {', '.join(told) or 'other points on the same line'}"
 
 
