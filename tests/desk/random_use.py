@@ -70,7 +70,7 @@ TYPED = [
         "150mm",
     ),
 ]
-NEVER = {"Open", "Save as", "Bring in", "Export", "Quit", "Browse"}
+NEVER = {"Open", "Save as", "Bring in", "Read lines again", "Export", "Quit", "Browse"}
 
 
 @dataclass

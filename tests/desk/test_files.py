@@ -11,14 +11,16 @@ import pytest
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QMessageBox
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QPushButton
 
 from humble_loop.demo import survey_files
+from humble_loop.formats.bring_in import Options, bring_in
 from humble_loop.formats.recovery import lost_sessions, recover
 from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.lot import PadChoice
 from humble_loop.kinds.street import Street
+from humble_loop.kinds.survey_line.model import SurveyLine
 from tests import edits
 from tests.conftest import court_site
 from tests.formats.landxml_text import landxml
@@ -403,3 +405,53 @@ def test_commas_for_both_can_be_looked_at_but_not_brought_in(drive, tmp_path):
     assert "commas stand for both" in preview.doubts.text()
     assert not preview.bring_in.isEnabled()
     preview.reject()
+
+
+# Lines whose file is read again
+
+
+def kerbs(path, shift=0.0):
+    rows = ["number,easting,northing,level,code"]
+    for code, north in (("KERB1", 8000.0), ("KERB2", 8020.0)):
+        for k in range(4):
+            rows.append(
+                f"{len(rows)},{4000.0 + 20 * k},{north + (shift if code == 'KERB1' else 0.0):.3f},{50 + 0.1 * k:.3f},{code}"
+            )
+    path.write_text("\n".join(rows) + "\n")
+    return path
+
+
+def test_lines_are_read_again_and_taken_where_they_are_ticked(drive, tmp_path, monkeypatch, complaints):
+    d = drive()
+    file, said = kerbs(tmp_path / "kerbs.csv"), []
+    d.session.said.connect(said.append)
+    d.session.do("Bring in", lambda s: bring_in(s, [file], Options(breakline_codes=("KERB",)))[0])
+    lines = [line.name for line in d.site.all(SurveyLine)]
+    assert lines == ["KERB1", "KERB2"]
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(file), ""))
+    again = next(c.do for c in d.window._commands if c.words == "Read lines again")
+    d.window.run(again)
+    preview_of(d).bring_in.click()  # a text file's layout is looked at here too
+    d.qtbot.waitUntil(lambda: "Its lines are as they were" in said, timeout=20000)
+    kerbs(file, 0.25)
+    d.window.run(again)
+    preview_of(d).bring_in.click()
+    d.qtbot.waitUntil(lambda: d.window.files.changes is not None, timeout=20000)
+    changes = d.window.files.changes
+    assert [changes.list.item(k).text() for k in range(changes.list.count())] == ["KERB1: moved by 0.250 m at most"]
+    changes.list.setCurrentRow(0)
+    (x0, x1), (y0, y1) = view_range(d.window.plan)
+    e, n = d.site.origin
+    assert (0.5 * (x0 + x1) + e, 0.5 * (y0 + y1) + n) == pytest.approx((4040.0, 8000.25), abs=1e-6)
+    take = next(b for b in changes.findChildren(QPushButton) if b.text() == "Take what is ticked")
+    QTest.mouseClick(take, Qt.MouseButton.LeftButton)
+    assert not changes.isVisible()
+    assert d.site.all(SurveyLine)[0].vertices[0][:2] == (4000.0, 8000.25)
+    assert d.window.session.site.all(SurveyLine)[1].vertices[0][:2] == (4000.0, 8020.0)
+    d.session.undo()
+    assert d.site.all(SurveyLine)[0].vertices[0][:2] == (4000.0, 8000.0)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(kerbs(tmp_path / "other.csv")), ""))
+    d.window.run(again)
+    preview_of(d).bring_in.click()
+    d.qtbot.waitUntil(lambda: bool(complaints), timeout=20000)
+    assert complaints.pop() == "other.csv: no line of the site came from it; its lines came from kerbs.csv"

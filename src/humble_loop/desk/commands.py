@@ -47,6 +47,7 @@ def make_commands(w: MainWindow) -> list[Command]:
     plan_stages = ("Ground", "Streets", "Lots", "Sections", "Junctions", "Turning heads")
     return [
         Command("Bring in", "import", files.ask_bring_in, "Ctrl+I", ("Ground", "Streets")),
+        Command("Read lines again", "undo", files.ask_read_again, "", ("Ground",)),
         Command("Draw a street", "street", w.draw_street, "D", ("Ground", "Streets", "Levels")),
         Command("End in a bulb", "head", on.add_bulb, "", ("Streets", "Turning heads")),
         Command("Set the proposed grade line", "levels", on.keep_levels, "", ("Levels",)),

@@ -4,23 +4,28 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QObject, QSettings, Signal
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from humble_loop.desk.exporting import Exporter
 from humble_loop.desk.importing import Importer
+from humble_loop.desk.line_changes import LineChanges
 from humble_loop.desk.reading_report import ReadingReport
 from humble_loop.desk.session import Session
 from humble_loop.desk.text_files import TextFiles
 from humble_loop.desk.theme import Theme
-from humble_loop.formats.bring_in import KINDS, Brought, Options
+from humble_loop.formats.again import LineChange, read_again, take
+from humble_loop.formats.bring_in import KINDS, Brought, Options, read_files
+from humble_loop.formats.bundle import Progress
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.recovery import Lost, discard, recover
 from humble_loop.formats.safe_write import backup_of
 from humble_loop.formats.site_file import ChangedOnDisk
+from humble_loop.formats.text_layout import Layout
 from humble_loop.site.libraries import new_site
 
 _RECENT = 8
@@ -39,6 +44,7 @@ class FileDesk(QObject):
         self._importer: Importer | None = None
         self._exporter: Exporter | None = None
         self.report: ReadingReport | None = None
+        self.changes: LineChanges | None = None
         self.texts = TextFiles(settings, theme, window)
         self.texts.given_up.connect(lambda: session.said.emit("Given up; nothing was changed"))
         self._reading_for: object = None
@@ -157,10 +163,45 @@ class FileDesk(QObject):
         self.texts.settle(paths, lambda layouts: self._read(paths, Options(layouts=layouts)))
 
     def _read(self, paths: list[Path], options: Options) -> None:
-        self._importer = Importer(paths, options, self._window)
-        self._importer.brought.connect(self._on_brought)
+        self._start(lambda progress: read_files(paths, options, progress), self._on_brought)
+
+    def _start(self, read: Callable[[Progress], object], then: Callable[[Any], None]) -> None:
+        self._importer = Importer(read, self._window)
+        self._importer.brought.connect(then)
         self._importer.failed.connect(lambda words: self.tell("This file cannot be used", words))
         self._importer.start()
+
+    def ask_read_again(self) -> None:
+        """Ask for a file that lines of the site came from, and show what has changed in it since."""
+        endings = " ".join(f"*{e}" for e in sorted(KINDS))
+        name, _ = QFileDialog.getOpenFileName(self._window, "Read lines again", self._folder(), f"Survey ({endings})")
+        if name:
+            self.read_again(Path(name))
+
+    def read_again(self, path: Path) -> None:
+        """Read a file's lines off the interface thread, and show what is another in them before any of it is taken."""
+        if self.texts.busy or (self._importer is not None and self._importer.isRunning()):
+            self._session.said.emit("Files are being read already")
+            return
+        site, self._reading_for = self._session.site, self._session.opened
+
+        def settled(layouts: Mapping[Path, Layout]) -> None:
+            self._start(lambda progress: read_again(site, path, Options(layouts=layouts)), self._on_read_again)
+
+        self.texts.settle([path], settled)
+
+    def _on_read_again(self, changes: Sequence[LineChange]) -> None:
+        if self._session.opened is not self._reading_for:
+            self._session.said.emit("What was read is left out: another site was opened meanwhile")
+        elif not changes:
+            self._session.said.emit("Its lines are as they were")
+        else:
+            self.changes = LineChanges(changes, self._take, self._show_at, self._window)
+            self.changes.show()
+
+    def _take(self, changes: Sequence[LineChange]) -> None:
+        words = f"Take {len(changes)} changed {'line' if len(changes) == 1 else 'lines'}"
+        self._session.do(words, lambda site: take(site, changes))
 
     def _on_brought(self, result: Brought) -> None:
         if self._session.opened is not self._reading_for:

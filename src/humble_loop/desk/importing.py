@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QThread, Signal
 from PySide6.QtWidgets import QProgressDialog, QWidget
 
-from humble_loop.formats.bring_in import Brought, Options, read_files
+from humble_loop.formats.bundle import Progress
 from humble_loop.formats.errors import FormatError
 
 
@@ -17,15 +17,15 @@ class _GivenUp(Exception):
 
 
 class Importer(QThread):
-    """Reads files; what came of them is handed over whole, as an edit, or nothing is."""
+    """Reads files by ``read``; what came of them is handed over whole, or nothing is."""
 
     brought = Signal(object)
     failed = Signal(str)
     progressed = Signal(float, str)
 
-    def __init__(self, paths: Sequence[Path], options: Options, parent: QWidget) -> None:
+    def __init__(self, read: Callable[[Progress], object], parent: QWidget) -> None:
         super().__init__(parent)
-        self._paths, self._options = list(paths), options
+        self._reads = read
         self._dialog = QProgressDialog("Reading", "Cancel", 0, 100, parent)
         self._dialog.setWindowTitle("Bring in")
         self._dialog.setMinimumDuration(400)
@@ -35,7 +35,7 @@ class Importer(QThread):
 
     def run(self) -> None:
         try:
-            result: Brought = read_files(self._paths, self._options, progress=self._tell)
+            result = self._reads(self._tell)
         except _GivenUp:
             self.failed.emit("Given up; nothing was changed")
         except FormatError as error:
