@@ -443,9 +443,12 @@ def test_lines_are_read_again_and_taken_where_they_are_ticked(drive, tmp_path, m
     (x0, x1), (y0, y1) = view_range(d.window.plan)
     e, n = d.site.origin
     assert (0.5 * (x0 + x1) + e, 0.5 * (y0 + y1) + n) == pytest.approx((4040.0, 8000.25), abs=1e-6)
+    x, y = d.window.plan._lit.getData()
+    assert (x[2] + e, y[2] + n) == pytest.approx((4040.0, 8000.25))  # where it is now
     take = next(b for b in changes.findChildren(QPushButton) if b.text() == "Take what is ticked")
     QTest.mouseClick(take, Qt.MouseButton.LeftButton)
     assert not changes.isVisible()
+    assert not len(d.window.plan._lit.getData()[0] if d.window.plan._lit.getData()[0] is not None else ())
     assert d.site.all(SurveyLine)[0].vertices[0][:2] == (4000.0, 8000.25)
     assert d.window.session.site.all(SurveyLine)[1].vertices[0][:2] == (4000.0, 8020.0)
     d.session.undo()

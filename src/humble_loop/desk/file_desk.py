@@ -8,6 +8,7 @@ from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from PySide6.QtCore import QObject, QSettings, Signal
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
@@ -36,6 +37,7 @@ class FileDesk(QObject):
 
     taken = Signal()  # another site is open now
     shown_at = Signal(float, float)  # a place of what was brought in is wanted on the plan
+    lit = Signal(object)  # points (n, 2) that are to be lit up on the plan, or None
     brought = Signal(bool)  # files were brought in; whether the site was empty before
 
     def __init__(self, session: Session, settings: QSettings, theme: Callable[[], Theme], window: QWidget) -> None:
@@ -196,8 +198,19 @@ class FileDesk(QObject):
         elif not changes:
             self._session.said.emit("Its lines are as they were")
         else:
-            self.changes = LineChanges(changes, self._take, self._show_at, self._window)
+            self.changes = LineChanges(changes, self._take, self._show_change, self._window)
             self.changes.show()
+
+    def _show_change(self, change: LineChange | None) -> None:
+        """Light a line up on the plan as its file has it now; one that is gone as it was."""
+        if change is None:
+            self.lit.emit(None)
+            return
+        self._show_at(*change.place)
+        e, n = self._session.site.origin or (0.0, 0.0)
+        line = change.fresh or change.old
+        assert line is not None
+        self.lit.emit(np.array([v[:2] for v in line.vertices]) - (e, n))
 
     def _take(self, changes: Sequence[LineChange]) -> None:
         words = f"Take {len(changes)} changed {'line' if len(changes) == 1 else 'lines'}"

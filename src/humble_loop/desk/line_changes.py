@@ -17,13 +17,13 @@ class LineChanges(QDialog):
         self,
         changes: Sequence[LineChange],
         take: Callable[[Sequence[LineChange]], None],
-        show_at: Callable[[float, float], None],
+        show: Callable[[LineChange | None], None],
         parent: QWidget,
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Lines that have changed in their file")
         self.resize(620, 360)
-        self._changes, self._take, self._show_at = tuple(changes), take, show_at
+        self._changes, self._take, self._show_change = tuple(changes), take, show
         words = QLabel(
             "A click shows one on the plan. What is ticked is taken; whatever follows a line goes on following it."
         )
@@ -41,6 +41,7 @@ class LineChanges(QDialog):
         buttons.addButton("Leave all as it is", QDialogButtonBox.ButtonRole.RejectRole)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
+        self.finished.connect(lambda: self._show_change(None))
         column = QVBoxLayout(self)
         column.addWidget(words)
         column.addWidget(self.list, 1)
@@ -55,5 +56,4 @@ class LineChanges(QDialog):
         super().accept()
 
     def _show(self, row: int) -> None:
-        if row >= 0:
-            self._show_at(*self._changes[row].place)
+        self._show_change(self._changes[row] if row >= 0 else None)

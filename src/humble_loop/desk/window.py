@@ -94,6 +94,7 @@ class MainWindow(QMainWindow):
         self.files.taken.connect(self._on_taken)
         self.files.brought.connect(lambda first: self.fit() if first else None)
         self.files.shown_at.connect(self._show_place)
+        self.files.lit.connect(self.plan.light_up)
         welcome = self.plan.welcome
         welcome.bring_in.connect(self.files.ask_bring_in)
         welcome.open_site.connect(self.files.ask_open)
