@@ -9,7 +9,9 @@ from humble_loop.kinds.street import Street
 from humble_loop.kinds.street.checks import bend_findings
 from humble_loop.kinds.street.from_line import beside, source, street_sheet
 from humble_loop.kinds.street.plan import chain_of
+from humble_loop.kinds.street.show import facts
 from humble_loop.kinds.survey_line.model import SurveyLine, set_survey_line
+from humble_loop.lines.describe import Actions
 from humble_loop.site.edits import EditError, set_settings
 from humble_loop.site.libraries import new_site
 from tests import edits
@@ -153,3 +155,52 @@ def test_a_line_that_does_not_run_beside_leaves_the_choice_open():
     assert len(sheet(made.rows[0].cells[1].edit("")(site), "left").rows) > 2
     gone = set_survey_line(kerbs(), "left", midline_with="taken away")
     assert "Midway" not in sheet(gone, "left").note or len(sheet(gone, "left").rows) > 2
+
+
+# Laid again when the line has changed
+
+
+def moved(site, by):
+    """All pieces of the line a few metres further north."""
+    for id in ("a", "b", "c"):
+        old = site.find(SurveyLine, id)
+        site = set_survey_line(site, id, vertices=tuple((e, n + by, z) for e, n, z in old.vertices))
+    return site
+
+
+def lay_again(site, street):
+    rows = [r for r in facts(Engine(site), street) if isinstance(r, Actions)]
+    return next(
+        edit for row in rows for words, edit in row.buttons if words.endswith(" again") and words.startswith("Lay")
+    )(site)
+
+
+@pytest.mark.parametrize("turned", [False, True])
+@pytest.mark.parametrize("at", [0.0, 6.0])
+def test_a_street_is_laid_along_its_line_again_when_that_has_moved(at, turned):
+    site = pieces()
+    if at:
+        row = next(r for r in sheet(site).rows if r.cells[0].value == "beside at")
+        site = row.cells[1].edit(at)(site)
+    else:
+        site = dict(sheet(site).actions)["Street along it"](site)
+    street = site.all(Street)[-1]
+    assert (street.along, street.beside) == ("a", at)
+    if turned:
+        site = edits.reverse_street(site, street.id, chain_of(Engine(site), street.id).total)
+    before = site.find(Street, street.id)
+    site = lay_again(moved(site, 2.5), street.id)
+    after = site.find(Street, street.id)
+    assert [(b.easting, b.northing, b.radius) for b in after.bends] == [
+        pytest.approx((b.easting, b.northing + 2.5, b.radius), abs=1e-3) for b in before.bends
+    ]
+    assert after.turned == turned
+
+
+def test_a_street_whose_line_is_gone_is_a_street_like_any_other():
+    site = dict(sheet(pieces()).actions)["Street along it"](pieces())
+    street = site.all(Street)[-1].id
+    assert [f.value for f in facts(Engine(site), street) if getattr(f, "label", "") == "along"] == ["a"]
+    for id in ("a", "b", "c"):
+        site = site.without(SurveyLine, id)
+    assert not [f for f in facts(Engine(site), street) if getattr(f, "label", "") == "along"]

@@ -15,13 +15,14 @@ from humble_loop.geometry.bends import BendInput, chain_from_bends
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.line_fit import Fitted, fit_line
 from humble_loop.kinds.street import edits
-from humble_loop.kinds.street.model import Bend
+from humble_loop.kinds.street.model import Bend, Street
+from humble_loop.kinds.street.plan import frame_of
 from humble_loop.kinds.survey_line.kind import SurveyedLine, vertices
 from humble_loop.kinds.survey_line.model import SurveyLine, set_survey_line
 from humble_loop.lines.describe import Choice, Fact, Sheet, SheetRow
 from humble_loop.lines.line import line_plan
 from humble_loop.site import parts
-from humble_loop.site.edits import Edit, EditError, made
+from humble_loop.site.edits import Edit, EditError, made, the
 from humble_loop.site.model import Site
 
 _MEET = 0.1  # metres between ends of lines that go on from one another
@@ -134,7 +135,7 @@ def street_sheet(q: Engine, id: str) -> Sheet:
         lit = chain.points_at(chain.sampled(sag=_SAG))
         rows.append(SheetRow(cells, (s, s), lit))
     rows.append(between)
-    beside = Fact("street beside it", "length", 0.0, "set", _beside(line.names[0], found.bends, (e0, n0)))
+    beside = Fact("street beside it", "length", 0.0, "set", _beside(id, line.names[0], found.bends, (e0, n0)))
     rows.append(SheetRow((Fact("bend", "text", "beside at"), beside, None, None, None), (0.0, 0.0), none))
     name = line.names[0]
     told = f"{len(found.bends) - 2} bends; it departs by {1000 * found.departure:.0f} mm at most, near {found.at:.1f} m"
@@ -143,7 +144,7 @@ def street_sheet(q: Engine, id: str) -> Sheet:
     if len(line.names) > 1:
         told = f"{'Midway, with' if pair.current else 'With'} {', '.join(line.names[1:])}: {told}"
     actions: tuple[tuple[str, Edit], ...] = (
-        ("Street along it", lambda s: along(s, name, found.bends, (e0, n0))),
+        ("Street along it", lambda s: along(s, name, found.bends, (e0, n0), id)),
         ("Street as it stands", lambda s: as_it_stands(s, name, line.points, (e0, n0))),
     )
     return Sheet("Street along it", of, _COLUMNS, tuple(rows), told, actions)
@@ -167,11 +168,47 @@ def _midline(q: Engine, id: str) -> Choice:
     )
 
 
-def along(site: Site, name: str, bends: tuple[BendInput, ...], origin: tuple[float, float]) -> Site:
-    """Add a street through bends that are measured from ``origin``, of the class and section drawn last."""
+def along(
+    site: Site, name: str, bends: tuple[BendInput, ...], origin: tuple[float, float], line: str = "", at: float = 0.0
+) -> Site:
+    """Add a street through bends that are measured from ``origin``, of the class and section drawn last.
+
+    It remembers the survey ``line`` that it lies along, and how far to the left of it.
+    """
+    return edits.add_street(site, name, _bends(bends, origin), along=line, beside=at, **edits.like_the_last(site))
+
+
+def _bends(bends: tuple[BendInput, ...], origin: tuple[float, float]) -> list[Bend]:
     e, n = origin
-    fresh = [made(Bend, easting=b.easting + e, northing=b.northing + n, radius=b.radius) for b in bends]
-    return edits.add_street(site, name, fresh, **edits.like_the_last(site))
+    return [made(Bend, easting=b.easting + e, northing=b.northing + n, radius=b.radius) for b in bends]
+
+
+def laid_along(q: Engine, street: str) -> str | None:
+    """The name of the survey line that a street was laid along; None where there is none, or it is gone."""
+    of = frame_of(q, street).along
+    return parts.one(q, SurveyLine, of).name if of and of in parts.ids(q, SurveyLine) else None
+
+
+def laid_again(q: Engine, street: str) -> Edit:
+    """The edit that lays a street along its survey line as that is now, in the direction in which the street runs."""
+
+    def edit(site: Site) -> Site:
+        frame = frame_of(q, street)
+        try:
+            found = fitted(q, frame.along).bends
+        except Unsolved as unsolved:
+            raise EditError(str(unsolved)) from None
+        fresh = _bends(beside(found, frame.beside) if frame.beside else found, parts.origin(q))
+        old = the(site, Street, street).bends
+        if _far(old[0], fresh[-1]) + _far(old[-1], fresh[0]) < _far(old[0], fresh[0]) + _far(old[-1], fresh[-1]):
+            fresh.reverse()
+        return edits.set_street(site, street, bends=tuple(fresh))
+
+    return edit
+
+
+def _far(a: Bend, b: Bend) -> float:
+    return float(np.hypot(a.easting - b.easting, a.northing - b.northing))
 
 
 def as_it_stands(site: Site, name: str, points: Floats, origin: tuple[float, float]) -> Site:
@@ -184,8 +221,8 @@ def as_it_stands(site: Site, name: str, points: Floats, origin: tuple[float, flo
     return along(site, name, tuple(BendInput(float(e), float(n)) for e, n in points[keep]), origin)
 
 
-def _beside(name: str, bends: tuple[BendInput, ...], origin: tuple[float, float]) -> Callable[[float], Edit]:
-    return lambda offset: lambda s: along(s, name, beside(bends, offset), origin)
+def _beside(line: str, name: str, bends: tuple[BendInput, ...], origin: tuple[float, float]) -> Callable[[float], Edit]:
+    return lambda offset: lambda s: along(s, name, beside(bends, offset), origin, line, offset)
 
 
 def beside(bends: tuple[BendInput, ...], offset: float) -> tuple[BendInput, ...]:

@@ -106,6 +106,8 @@ class Street(Named):
     left_lip: str | None = None
     right_lip: str | None = None
     turned: bool = False
+    along: str = ""
+    beside: Annotated[float, between(-500.0, 500.0)] = 0.0
 
     @model_validator(mode="after")
     def _vips_rise(self) -> Street:

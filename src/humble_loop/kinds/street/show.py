@@ -12,6 +12,7 @@ from humble_loop.kinds.street.bends import bend_rows
 from humble_loop.kinds.street.class_sheet import class_sheet
 from humble_loop.kinds.street.elements import element_sheet
 from humble_loop.kinds.street.ends import end_sheet
+from humble_loop.kinds.street.from_line import laid_again, laid_along
 from humble_loop.kinds.street.grade_handles import rounded
 from humble_loop.kinds.street.grades import crossing_sheet, grade_sheet
 from humble_loop.kinds.street.kerbs import kerb_sheets
@@ -126,6 +127,9 @@ def facts(q: Engine, street: str) -> tuple[Row, ...]:
         for key, label in (("left_lip", "left lip"), ("right_lip", "right lip")):
             current = getattr(frame, key) or ""
             rows.append(Choice(label, lines, current, _lip_field(street, key)))
+    if (line := laid_along(q, street)) is not None:
+        beside = Fact("beside it", "length", frame.beside, "set", field("beside"))
+        rows += [Fact("along", "text", line), beside, Actions(((f"Lay it along {line} again", laid_again(q, street)),))]
     rows += _vips(q, street)
     total = made.chain.total
     rows.append(
