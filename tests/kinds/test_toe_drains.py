@@ -11,6 +11,7 @@ from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.street import Bend, StreetLine, Vip
 from humble_loop.kinds.street.cutting import extended, split
 from humble_loop.kinds.street.edits import reverse_street
+from humble_loop.kinds.street.model import SectionChange
 from humble_loop.kinds.street.section_edits import change_toe_drain, set_apart, set_toe_drain
 from humble_loop.kinds.toe_drain.model import DrainChoice, by_the_ground, choose_drain
 from humble_loop.kinds.toe_drain.place import DrainLine, drain_id, joined, stretches, without
@@ -19,7 +20,7 @@ from humble_loop.kinds.toe_drain.show import drain_sheet
 from humble_loop.lines.describe import Choice, Fact
 from humble_loop.lines.line import ThingId, line
 from humble_loop.lines.standing import kind_of
-from humble_loop.site.edits import EditError, set_section
+from humble_loop.site.edits import EditError, changed, set_section
 from humble_loop.site.libraries import new_site
 from humble_loop.site.library import TypicalSection
 from humble_loop.whole.findings import findings
@@ -324,3 +325,21 @@ def test_its_facts_are_typed_into_and_its_invert_is_a_long_section():
     assert drains.at(q, thing, (120.0, out + 1.4)) == pytest.approx(1.0)
     assert drains.at(q, thing, (20.0, out)) == np.inf
     assert {p.thing for p in drains.set_out(q, thing)} == {"Main left drain invert"}
+
+
+def test_where_a_section_turns_into_another_it_goes_on_if_that_has_the_same():
+    site = cutting(plane_ground(0.0, 0.0, LEVEL + 1.0))
+    section = site.find(TypicalSection, "flat")
+    site = site.put(changed(section, id="same", name="Same")).put(
+        changed(section, id="bare", name="Bare", left=SIDE, right=SIDE)
+    )
+
+    def changing(*changes):
+        made = tuple(SectionChange(chainage=s, section=id, taper=10.0) for s, id in changes)
+        return spans(Engine(edits.set_street(site, "main", changes=made)))
+
+    assert changing((60.0, "same")) == [(0.0, 200.0)]
+    assert changing((60.0, "bare")) == [(0.0, 60.0)]
+    assert changing((60.0, "bare"), (120.0, "flat")) == [(0.0, 60.0), (130.0, 200.0)]
+    assert changing((0.0, "same")) == [(0.0, 200.0)]  # the first has no length at all
+    assert changing((-5.0, "same")) == [(0.0, 200.0)]

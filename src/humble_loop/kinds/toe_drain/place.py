@@ -85,10 +85,12 @@ def drains_of(q: Engine, street: str, side: Side) -> tuple[tuple[Span, ToeDrain]
     found: list[tuple[Span, ToeDrain]] = []
     last = None
     for k, (_, section) in enumerate(along):
-        drain, begin, finish = section.side(drawn).drain, max(cuts[2 * k], 0.0), min(cuts[2 * k + 1], cuts[-1])
-        if drain is not None and drain == last:
-            found[-1] = ((found[-1][0][0], finish), drain)
-        elif drain is not None and finish > begin:
+        drain = section.side(drawn).drain
+        goes_on = drain is not None and drain == last  # through the taper too
+        begin, finish = max(cuts[2 * k - goes_on], 0.0), min(cuts[2 * k + 1], cuts[-1])
+        if drain is not None and finish > begin:
+            if goes_on and found and found[-1][0][1] == begin:
+                begin = found.pop()[0][0]
             found.append(((begin, finish), drain))
         last = drain
     return tuple(found)
