@@ -291,3 +291,12 @@ def test_that_two_meet_end_to_end_is_mended_by_joining_them():
     site = found[0].mend.apply(site)
     assert [s.id for s in site.all(Street)] == ["two"]
     assert not [f for f in findings(Engine(site)) if f.rule == "streets meet unworked"]
+
+
+def test_existing_streets_keep_the_grounds_levels_unless_both_are_set():
+    vips = (Vip(chainage=0, level=50), Vip(chainage=100, level=51))
+    ground = Ground(name="g", surface=plane_ground(0.0, 0.0, 49.0).shifted(E, N))
+    for second, wanted in (((), ()), (vips, (50.0, 51.0, 51.0))):
+        site = two([(0, 0), (100, 0)], [(100, 0), (200, 0)], vips=(vips, second), kind="existing")
+        made = join(edits.add_ground(site, ground), "one", "end", "two").find(Street, "one")
+        assert tuple(v.level for v in made.vips) == wanted

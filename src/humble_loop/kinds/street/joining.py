@@ -14,7 +14,7 @@ from humble_loop.kinds.street.edits import remove_street, reverse_street
 from humble_loop.kinds.street.faces import open_ends
 from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.model import Bend, SectionChange, Street, Vip, bend_input
-from humble_loop.kinds.street.plan import centreline, chain_of, frame_of, streets_in
+from humble_loop.kinds.street.plan import centreline, chain_of, frame_of, streets_in, vips_of
 from humble_loop.lines.standing import kinds
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit, EditError, changed, made, the
@@ -183,10 +183,10 @@ def _vips(
     q: Engine, mine: Street, other: str, end: End, joint: Joint, shift: float, begin: float, same_way: bool, rest: float
 ) -> tuple[Vip, ...]:
     """The VIPs of both as they stand; none where neither's are set. Where their ends are one place this one's level holds."""
-    theirs = _standing(q, other, joint.end)
-    own = _standing(q, mine.id, end)
-    if mine.kind == "existing" or not (mine.vips or q.site.find(Street, other).vips):
+    set_there = bool(vips_of(q, other))
+    if not (mine.vips or set_there) or (mine.kind == "existing" and not (mine.vips and set_there)):
         return ()
+    theirs, own = _standing(q, other, joint.end), _standing(q, mine.id, end)
     if not same_way:
         theirs = [v.model_copy(update={"chainage": rest - v.chainage}) for v in reversed(theirs)]
     own = [v.model_copy(update={"chainage": v.chainage + shift}) for v in own]
