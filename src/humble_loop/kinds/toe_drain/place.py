@@ -125,32 +125,52 @@ def invert_of(shape: KerbShape) -> float:
     return min(p.up for p in shape.points) / 1000.0
 
 
+@dataclass(frozen=True)
+class Room:
+    """Where a drain may stand, from ``begin`` to ``finish``: the lowest level (n,) of the ground across its whole width at
+    places ``s`` (n,); NaN where there is none.
+    """
+
+    drain: ToeDrain
+    begin: float
+    finish: float
+    s: Floats
+    ground: Floats
+
+
+@query
+def rooms(q: Engine, street: str, side: Side) -> tuple[Room, ...]:
+    """Where a side's drains may stand. This rests on nothing that has a level but the ground, so a drag leaves it alone."""
+    boundary = boundary_of(q, street, side)
+    plan = line_plan(q, boundary)
+    taken = [*plan.gaps, *(span for kind in kinds() for span in kind.claims(q, boundary))]
+    found = []
+    for span, drain in drains_of(q, street, side):
+        width = width_of(parts.kerb_shape(q, drain.shape))
+        low, high = max(span[0], plan.start), min(span[1], plan.end)
+        for a, b in without([(low, high)], [*taken, *_tight(plan, low, high, width)]):
+            s = np.linspace(a, b, max(2, int(np.ceil((b - a) / _STEP)) + 1))
+            found.append(Room(drain, a, b, frozen(s), frozen(_lowest(q, plan, s, width))))
+    return tuple(found)
+
+
 @query
 def stretches(q: Engine, street: str, side: Side) -> tuple[Stretch, ...]:
     """The drains of a side, in order."""
-    ground = ground_of(q)
-    if ground.empty:
+    if ground_of(q).empty:
         return ()
-    boundary = boundary_of(q, street, side)
-    made = line(q, boundary)
-    taken = [*made.plan.gaps, *(span for kind in kinds() for span in kind.claims(q, boundary))]
-    chosen = _chosen(q, street, side)
+    boundary, chosen = line(q, boundary_of(q, street, side)), _chosen(q, street, side)
+    forced = [(a, b) for a, b, stands in chosen if stands]
+    left_out = [(a, b) for a, b, stands in chosen if not stands]
     found: list[Stretch] = []
-    for span, drain in drains_of(q, street, side):
-        shape = parts.kerb_shape(q, drain.shape)
-        low, high = max(span[0], made.plan.start), min(span[1], made.plan.end)
-        free = without([(low, high)], [*taken, *_tight(q, made.plan, low, high, width_of(shape))])
-        wanted: list[Span] = []
-        for a, b in free:
-            wet = joined(_shedding(q, boundary, shape, a, b), drain.least_gap)
-            wanted += [(s, e) for s, e in wet if e - s >= drain.least_length]
-        forced = [(a, b) for a, b, stands in chosen if stands]
-        left_out = [(a, b) for a, b, stands in chosen if not stands]
-        for a, b in free:
-            inside = [*clip(wanted, a, b), *clip(forced, a, b)]
-            for s, e in without(joined(inside, 0.0), left_out):
-                by_choice = any(s < f and e > b0 for b0, f in forced)
-                found.append(Stretch(s, e, drain.shape, drain.taper, drain.least_fall, by_choice))
+    for room in rooms(q, street, side):
+        drain, (a, b) = room.drain, (room.begin, room.finish)
+        above = room.ground - boundary.rule.levels(room.s) - invert_of(parts.kerb_shape(q, drain.shape))
+        wet = joined(_positive(room.s, np.where(np.isfinite(above), above, -1.0)), drain.least_gap)
+        inside = [*((s, e) for s, e in wet if e - s >= drain.least_length), *clip(forced, a, b)]
+        for s, e in without(joined(inside, 0.0), left_out):
+            by_choice = any(s < f and e > b0 for b0, f in forced)
+            found.append(Stretch(s, e, drain.shape, drain.taper, drain.least_fall, by_choice))
     return tuple(sorted(found, key=lambda f: f.begin))
 
 
@@ -165,7 +185,7 @@ def _chosen(q: Engine, street: str, side: Side) -> list[tuple[float, float, bool
     return found
 
 
-def _tight(q: Engine, plan: LinePlan, low: float, high: float, width: float) -> list[Span]:
+def _tight(plan: LinePlan, low: float, high: float, width: float) -> list[Span]:
     """Where the bend of the street leaves a drain of a width no room outside of the boundary."""
     chain, side = plan.base, float(np.sign(plan.offset.values.sum()))
     found = []
@@ -179,17 +199,13 @@ def _tight(q: Engine, plan: LinePlan, low: float, high: float, width: float) -> 
     return found
 
 
-def _shedding(q: Engine, boundary: LineId, shape: KerbShape, low: float, high: float) -> list[Span]:
-    """Where between two places of a boundary the ground stands above the invert across a drain's whole width."""
-    made = line(q, boundary)
-    s = np.linspace(low, high, max(2, int(np.ceil((high - low) / _STEP)) + 1))
-    hinges = made.points(s)
-    ends = hinges[:, :2] + outwards(made.plan, s) * width_of(shape)
-    ground = cross_segments(ground_of(q), hinges[:, :2], ends)
-    lowest = np.full(len(s), np.inf)
-    np.minimum.at(lowest, ground.line, np.where(np.isfinite(ground.level), ground.level, -np.inf))
-    above = lowest - (hinges[:, 2] + invert_of(shape))
-    return _positive(s, np.where(np.isfinite(above), above, -1.0))
+def _lowest(q: Engine, plan: LinePlan, s: Floats, width: float) -> Floats:
+    """The lowest ground (n,) across a width outside of a boundary at places on it; NaN where some of it has none."""
+    hinges = plan.points(s)
+    met = cross_segments(ground_of(q), hinges, hinges + outwards(plan, s) * width)
+    found = np.full(len(s), np.inf)
+    np.minimum.at(found, met.line, np.where(np.isfinite(met.level), met.level, -np.inf))
+    return np.where(np.isfinite(found), found, np.nan)
 
 
 def _positive(s: Floats, values: Floats) -> list[Span]:
