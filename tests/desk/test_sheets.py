@@ -10,6 +10,7 @@ from humble_loop.kinds.street import Street
 from humble_loop.kinds.street.plan import chain_of
 from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.lines.line import ThingId
+from tests.kinds.test_joining import two
 
 LOOP = ThingId("street", "ember-loop")
 
@@ -244,3 +245,25 @@ def test_a_street_is_split_at_the_cursor(d):
     d.settle()
     assert [s.name for s in d.site.all(Street)][-1] == "Ember Loop 2"
     assert chain_of(d.session.engine, "ember-loop").total == pytest.approx(120.0, abs=1e-6)
+
+
+def test_two_streets_are_joined_by_the_arc_that_was_lit_up(drive):
+    d = drive(two([(0, 0), (100, 0)], [(150, 80), (150, 200)]))
+    d.session.choose(ThingId("street", "one"))
+    d.settle()
+    panel = d.window.sheets
+    d.window.run(d.window._command("Cut back or run on").do)
+    d.settle()
+    rows = panel.model.sheet.rows
+    row = next(k for k, r in enumerate(rows) if r.actions and r.actions[0][0] == "Join Two")
+    choose_row(panel, row)
+    points = lit(d)
+    arc = points[(points[:, 1] < 50) & (points[:, 0] > 100) & (points[:, 0] < 150)]
+    assert np.hypot(arc[:, 0] - 100, arc[:, 1] - 50) == pytest.approx(np.full(len(arc), 50.0))
+    press(panel, "Join Two")
+    d.settle()
+    assert [s.id for s in d.site.all(Street)] == ["one"]
+    assert chain_of(d.session.engine, "one").feet(arc).offsets == pytest.approx(np.zeros(len(arc)), abs=1e-6)
+    d.session.undo()
+    d.settle()
+    assert [s.id for s in d.site.all(Street)] == ["one", "two"]
