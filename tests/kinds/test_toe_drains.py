@@ -11,9 +11,11 @@ from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.street import Bend, StreetLine, Vip
 from humble_loop.kinds.street.cutting import extended, split
 from humble_loop.kinds.street.edits import reverse_street
+from humble_loop.kinds.street.joining import joined as joined_streets
+from humble_loop.kinds.street.joining import joints
 from humble_loop.kinds.street.model import SectionChange
 from humble_loop.kinds.street.section_edits import change_toe_drain, set_apart, set_toe_drain
-from humble_loop.kinds.toe_drain.model import DrainChoice, by_the_ground, choose_drain
+from humble_loop.kinds.toe_drain.model import DrainChoice, DrainGrade, by_the_ground, choose_drain, set_drain_grade
 from humble_loop.kinds.toe_drain.place import DrainLine, drain_id, joined, stretches, without
 from humble_loop.kinds.toe_drain.runs import lining_volume, runs
 from humble_loop.kinds.toe_drain.show import drain_sheet
@@ -343,3 +345,103 @@ def test_where_a_section_turns_into_another_it_goes_on_if_that_has_the_same():
     assert changing((60.0, "bare"), (120.0, "flat")) == [(0.0, 60.0), (130.0, 200.0)]
     assert changing((0.0, "same")) == [(0.0, 200.0)]  # the first has no length at all
     assert changing((-5.0, "same")) == [(0.0, 200.0)]
+
+
+# A grade line of its own
+
+
+DEEP_CUT = plane_ground(0.0, 0.0, LEVEL + 3.0)
+INVERT = DrainLine("main", "left", "v-drain", "invert")
+
+
+def inverts(site, s, id=INVERT):
+    return line(Engine(site), id).rule.levels(s)
+
+
+def test_an_invert_of_its_own_runs_straight_and_the_rest_of_the_shape_goes_with_it():
+    site = cutting(DEEP_CUT, shape="trapezoid-drain")
+    site = set_drain_grade(site, "main", "left", ((20.0, 49.6), (180.0, 48.8)))
+    q = Engine(site)
+    trapezoid = [DrainLine("main", "left", "trapezoid-drain", p) for p in ("invert", "far invert", "drain edge")]
+    s = np.array([2.5, 20.0, 100.0, 180.0, 197.5])
+    for id in trapezoid[:2]:  # both lie at the bottom; beyond what is set it runs on straight
+        assert line(q, id).rule.levels(s) == pytest.approx(49.6 - 0.005 * (s - 20.0), abs=1e-9)
+    assert line(q, trapezoid[2]).rule.levels(s) == pytest.approx(np.full(5, LEVEL + RISE))
+    assert line(q, trapezoid[0]).rule.levels([0.0, 1.25]) == pytest.approx(
+        [LEVEL + RISE, 0.5 * (LEVEL + RISE + 49.69375)]
+    )
+    assert line(q, trapezoid[0]).rule.grades([100.0]) == pytest.approx([-0.005])
+    assert_watertight(q)
+    run = runs(q, "main", "left")[0]
+    assert (run.least_fall, run.runs_to) == (pytest.approx(0.005, rel=1e-6), "onwards")
+    assert not [f for f in findings(q) if f.rule.startswith("drain") and "left" in f.thing]
+    # A dish goes down by as much of the depth as its shape says: 55 of 75 mm.
+    dish = set_toe_drain(site, "flat", "left", "dish-drain")
+    at = [
+        float(line(Engine(dish), DrainLine("main", "left", "dish-drain", p)).rule.levels([100.0])[0])
+        for p in ("dish", "invert")
+    ]
+    assert at == pytest.approx([LEVEL + RISE + 55 / 75 * (49.2 - LEVEL - RISE), 49.2])
+
+
+def test_its_weights_and_grades_come_from_the_formula_of_its_levels():
+    vips = (
+        Vip(chainage=0, level=LEVEL),
+        Vip(chainage=100, level=LEVEL + 2, curve_length=60),
+        Vip(chainage=200, level=LEVEL),
+    )
+    q = Engine(set_drain_grade(cutting(DEEP_CUT, vips), "main", "left", ((10.0, 49.0), (90.0, 49.5), (150.0, 49.2))))
+    made, s = line(q, INVERT), np.linspace(0.01, 199.0, 77)
+    z = made.rule.levels(s)
+    assert made.rule.weights(s).total() == pytest.approx(z, abs=1e-9)
+    keys = made.rule.key_places()
+    clear = ~np.any((keys > s[:, None] - 1e-9) & (keys < s[:, None] + 1e-5), axis=1)
+    rise = (made.rule.levels(s + 1e-5) - z) / 1e-5
+    assert made.rule.grades(s)[clear] == pytest.approx(rise[clear], abs=1e-5)
+    assert_watertight(q)
+    words = "\n".join(trail_at(q, 50.0, boundary(q)[0] + 0.5 * WIDE).lines())
+    assert "its own grade line" in words
+
+
+def test_inverts_are_typed_and_given_back():
+    site = cutting(DEEP_CUT)
+    row = drains_sheet(site).rows[0]
+    assert (row.cells[5].state, row.cells[5].switch) == ("proposed", None)
+    site = row.cells[6].edit(49.4)(site)
+    first = LEVEL + RISE - DEEP
+    assert inverts(site, [2.5, 197.5, 100.0]) == pytest.approx([first, 49.4, 0.5 * (first + 49.4)])
+    site = drains_sheet(site).rows[0].cells[5].edit(49.9)(site)
+    assert inverts(site, [2.5, 197.5]) == pytest.approx([49.9, 49.4])
+    turned = reverse_street(site, "main", 200.0)
+    assert inverts(turned, [2.5, 197.5], DrainLine("main", "right", "v-drain", "invert")) == pytest.approx([49.4, 49.9])
+    row = drains_sheet(site).rows[0]
+    assert row.cells[5].state == "set"
+    assert (
+        row.cells[5].switch(site).all(DrainGrade)
+        == dict(row.actions)["Follow the street's levels"](site).all(DrainGrade)
+        == ()
+    )
+
+
+def test_it_stays_as_it_is_when_its_street_is_cut_and_joined():
+    site = set_drain_grade(cutting(DEEP_CUT), "main", "left", ((20.0, 49.6), (180.0, 48.8)))
+    before = inverts(site, [30.0, 90.0, 150.0])
+    q = Engine(site)
+    two = split(q, "main", 100.0)(site)
+    beyond = DrainLine("main-2", "left", "v-drain", "invert")
+    assert [*inverts(two, [30.0, 90.0]), *inverts(two, [50.0], beyond)] == pytest.approx(before)
+    q = Engine(two)
+    again = joined_streets(q, "main", "end", joints(q, "main", "end")[0])(two)
+    assert len(again.all(DrainGrade)) == 2
+    # Each half keeps its own: where both would hold the first is taken, and both lie on one line.
+    assert inverts(again, [30.0, 90.0, 150.0]) == pytest.approx(before)
+
+
+def test_one_that_comes_too_near_to_the_road_is_told():
+    site = set_drain_grade(cutting(DEEP_CUT), "main", "left", ((20.0, 49.0), (180.0, LEVEL + RISE - 0.06)))
+    found = [f for f in findings(Engine(site)) if f.rule == "drain too shallow"]
+    # It runs on beyond 180 by 17.5 m, where it has risen above the road's edge.
+    end = LEVEL + RISE - 0.06 + (LEVEL + RISE - 0.06 - 49.0) / 160.0 * 17.5
+    assert [f.value for f in found] == [pytest.approx(LEVEL + RISE - end)]
+    with pytest.raises(EditError, match="must follow one another"):
+        set_drain_grade(site, "main", "left", ((20.0, 49.0), (20.0, 48.0)))

@@ -21,7 +21,7 @@ from humble_loop.ground.surface import Surface
 from humble_loop.lines.faces import FaceId, Piece, finished_mesh
 from humble_loop.lines.line import ThingId
 from humble_loop.whole.overlaps import counted, ground_left
-from humble_loop.whole.things import all_faces, all_things, faces_of
+from humble_loop.whole.things import all_faces, all_things
 
 STRETCHES = (1.0, 2.0, 3.0, 5.0)
 _LIBRARY = "pyvistaqt"  # heavy, and wanted only here
@@ -120,8 +120,10 @@ class SolidView(QWidget):
     def _orbit_chosen(self) -> None:
         """Turn about the thing that is chosen: the eye keeps its distance and direction to it."""
         thing = self._session.chosen.thing
-        box = self._box(thing) if thing is not None else None
-        if self._plotter is None or box is None or not self.isVisible():
+        if self._plotter is None or thing is None or not self.isVisible():
+            return
+        box = self._box(thing)
+        if box is None:
             return
         camera, middle = self._plotter.camera, 0.5 * (box[0] + box[1])
         eye = np.array(camera.position) + middle - np.array(camera.focal_point)
@@ -132,8 +134,7 @@ class SolidView(QWidget):
         """Low and high corner, as drawn, of a thing's faces, or of all of the design."""
         keys = [k for k in self._meshes if not isinstance(k, str | tuple)]
         if thing is not None:
-            made = self._session.engine.attempt(faces_of, thing)
-            keys = [] if isinstance(made, Unsolved) else [k for k in made if k in self._meshes]
+            keys = [k for k in keys if isinstance(k, FaceId) and k.thing == thing]
         if not keys:
             return None
         b = np.array([self._meshes[k][1].bounds for k in keys])

@@ -225,6 +225,68 @@ class Above(LevelRule):
         return self.base_rule.bow()
 
 
+@dataclass(frozen=True)
+class Pull:
+    """Part of the way (``share``, 0 to 1 along the line) from a base towards levels of its own, joined by straight lines."""
+
+    words: str
+    profile: Profile
+    share: Varying
+
+    def at(self, s: Floats) -> tuple[Floats, Floats]:
+        """The level (n,) that pulls, and the share (n,); beyond its ends the level is that of the end, where nothing is shared."""
+        p = self.profile
+        return p.level(np.clip(s, p.chainages[0], p.chainages[-1])), self.share(s)
+
+
+@dataclass(frozen=True)
+class Pulled(LevelRule):
+    """Another line's level at the same chainage, pulled towards levels of its own, plus differences that vary along it."""
+
+    title: str
+    rule_words: str
+    base: Hashable
+    base_words: str
+    base_rule: LevelRule
+    rises: tuple[tuple[str, Varying], ...]
+    pulls: tuple[Pull, ...]
+
+    def level(self, s: ArrayLike) -> Quantity:
+        x = as_row(s)
+        under = elsewhere(self.base_words, self.base, x, self.base_rule.levels(x))
+        own = [(p.words, *p.at(x)) for p in self.pulls]
+        left = 1.0 - sum((share for _, _, share in own), np.zeros_like(x))
+        return summed(
+            lambda k: f"{self.title} at {x[k]:.2f}",
+            self.rule_words,
+            times(self.base_words, under, left),
+            *(amount(words, share * z) for words, z, share in own if np.any(share)),
+            *(amount(words, rise(x)) for words, rise in self.rises),
+        )
+
+    def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
+        x = as_row(s)
+        under = elsewhere(f"grade of {self.base_words}", self.base, x, self.base_rule.grades(x, side), "grade")
+        here, addends, left = self.base_rule.levels(x), [], np.ones_like(x)
+        for p in self.pulls:
+            z, share = p.at(x)
+            inside = (x >= p.profile.chainages[0]) & (x <= p.profile.chainages[-1])
+            own = np.where(inside, p.profile.grade(np.clip(x, *p.profile.chainages[[0, -1]]), side), 0.0)
+            left = left - share
+            addends.append(amount(p.words, share * own + p.share.slope(x, side) * (z - here)))
+        addends += [amount("as it turns", rise.slope(x, side)) for _, rise in self.rises]
+        words = f"grade of {self.base_words}"
+        title = lambda k: f"grade of {self.title} at {x[k]:.2f}"  # noqa: E731
+        return summed(title, self.rule_words, times(words, under, left), *addends, unit="grade")
+
+    def key_places(self) -> Floats:
+        own = [v for p in self.pulls for v in (p.profile.chainages, p.share.at)]
+        return np.unique(np.concatenate([self.base_rule.key_places(), *own, *(r.at for _, r in self.rises)]))
+
+    def bow(self) -> list[tuple[float, float, float]]:
+        return self.base_rule.bow()
+
+
 def _at(words: str | Callable[[float], str], x: Floats) -> Words:
     return words if isinstance(words, str) else lambda k: words(float(x[k]))
 

@@ -4,19 +4,21 @@ from __future__ import annotations
 
 from functools import partial
 
+import numpy as np
+
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.street import section_edits
 from humble_loop.kinds.street.plan import chain_of, frame_of, name_of
 from humble_loop.kinds.street.side import drawn_side, section_at
 from humble_loop.kinds.toe_drain.model import DrainChoice, by_the_ground
-from humble_loop.kinds.toe_drain.place import boundary_of, drain_id, stretches
-from humble_loop.kinds.toe_drain.runs import Run, runs
+from humble_loop.kinds.toe_drain.place import boundary_of, drain_id, invert_of, own_profile, stretches
+from humble_loop.kinds.toe_drain.runs import Run, invert_line, runs
 from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_low
-from humble_loop.lines.line import line_plan
+from humble_loop.lines.line import line, line_plan
 from humble_loop.site import parts
 from humble_loop.site.model import Side
 
-RULES = ("drain holds water", "drain falls too little", "no room for a drain")
+RULES = ("drain holds water", "drain falls too little", "drain too shallow", "no room for a drain")
 _COVERED = 0.5  # metres of a stretch that was wanted which may be missing at its ends
 
 
@@ -28,7 +30,7 @@ def drain_findings(q: Engine, street: str, side: Side) -> tuple[Finding, ...]:
         return (failed(made, of),)
     found: list[Finding] = []
     for run in made:
-        found += _holding(q, street, side, run)
+        found += _holding(q, street, side, run) + _shallow(q, street, side, run)
         if not run.ponds and too_low(run.least_fall, run.stretch.least_fall):
             words = f"at {run.flattest:.2f} its invert falls by {share(run.least_fall)}, less than {share(run.stretch.least_fall)}"
             remedy = "change the street's grade there, or allow less fall in the drain"
@@ -55,6 +57,29 @@ def _allow(q: Engine, street: str, side: Side, run: Run) -> Mend | None:
     fall = int(run.least_fall * 10_000) / 10_000
     edit = partial(section_edits.change_toe_drain, section=section, side=drawn_side(q, street, side), least_fall=fall)
     return Mend(f"Allow {share(fall)} in it", edit)
+
+
+def _shallow(q: Engine, street: str, side: Side, run: Run) -> list[Finding]:
+    """Where a grade line of its own leaves a drain less than half the depth of its shape."""
+    if own_profile(q, street, side, run.stretch) is None:
+        return []
+    shape = parts.kerb_shape(q, run.stretch.shape)
+    begin, finish = run.stretch.full
+    s = np.linspace(begin, finish, max(2, int(np.ceil(finish - begin)) + 1))
+    edge, invert = (
+        line(q, id).rule.levels(s) for id in (boundary_of(q, street, side), invert_line(q, street, side, shape.id))
+    )
+    depth, least = edge - invert, -0.5 * invert_of(shape)
+    k = int(np.argmin(depth))
+    if not too_low(float(depth[k]), least):
+        return []
+    of, name = drain_id(street, side), f"{name_of(q, street)} {side} drain"
+    words = (
+        f"at {s[k]:.2f} its own grade line leaves it {1000 * depth[k]:.0f} mm of depth, less than half of {shape.name}"
+    )
+    remedy = "lower its invert there, or let it follow the street's levels"
+    at = _place(q, street, side, float(s[k]))
+    return [Finding("drain too shallow", of, name, words, remedy, float(depth[k]), least, float(s[k]), at, "near")]
 
 
 def _holding(q: Engine, street: str, side: Side, run: Run) -> list[Finding]:

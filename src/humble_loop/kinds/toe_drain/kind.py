@@ -12,12 +12,13 @@ from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of, street_ids
 from humble_loop.kinds.street.section import side_rows
 from humble_loop.kinds.toe_drain.checks import RULES, drain_findings
-from humble_loop.kinds.toe_drain.model import DrainChoice
+from humble_loop.kinds.toe_drain.model import DrainChoice, DrainGrade
 from humble_loop.kinds.toe_drain.place import (
     DrainLine,
     boundary_of,
     drain_id,
     drain_stations,
+    drains_of,
     first_shape,
     has_drain,
     lines_of,
@@ -61,7 +62,7 @@ class ToeDrains(Kind):
     """Drains beside streets, one thing for each side whose sections have one."""
 
     key, title, stage = "toe_drain", "Drains", "Sections"
-    models = (DrainChoice,)
+    models = (DrainChoice, DrainGrade)
     rules = dict.fromkeys(RULES, "Sections")
     tables = TABLES
 
@@ -105,7 +106,8 @@ class ToeDrains(Kind):
 
     def faces(self, q: Engine, thing: ThingId) -> tuple[FaceId, ...]:
         street, side = of(thing)
-        return tuple(DrainFace(street, side, shape) for shape in shapes_of(q, street, side))
+        offered = dict.fromkeys(drain.shape for _, drain in drains_of(q, street, side))
+        return tuple(DrainFace(street, side, shape) for shape in offered)  # also where none stands: a drag adds no face
 
     def face(self, q: Engine, id: FaceId) -> Face:
         assert isinstance(id, DrainFace)
@@ -119,9 +121,10 @@ class ToeDrains(Kind):
         joined = np.zeros(len(middle), dtype=bool)
         for d in own:
             joined |= (middle > d.begin) & (middle < d.finish)
-        lines = tuple(i for i in lines_of(q, id.street, id.side) if i.shape == id.shape)
-        across = (boundary_of(q, id.street, id.side), *lines)
-        roles = ("drain" if parts.kerb_shape(q, id.shape).lining > 0 else "swale",) * len(lines)
+        lines: tuple[LineId, ...] = tuple(i for i in lines_of(q, id.street, id.side) if i.shape == id.shape)
+        boundary = boundary_of(q, id.street, id.side)
+        across = (boundary, *(lines or (boundary,)))
+        roles = ("drain" if parts.kerb_shape(q, id.shape).lining > 0 else "swale",) * (len(across) - 1)
         return Strip(self.name(q, id.thing), "drain", across, frozen(s), frozen(joined, np.bool_), roles)
 
     def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:

@@ -14,14 +14,15 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.geometry.gradeline import Profile
 from humble_loop.ground.drape import cross_segments
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.batter import outwards
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of
 from humble_loop.kinds.street.side import course, drawn_side, sections_along, stations
-from humble_loop.kinds.toe_drain.model import DrainChoice
+from humble_loop.kinds.toe_drain.model import DrainChoice, DrainGrade
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line, line_plan
-from humble_loop.lines.rules import Above, LevelRule
+from humble_loop.lines.rules import Above, LevelRule, Pull, Pulled
 from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
@@ -276,14 +277,48 @@ def plan_of(q: Engine, id: DrainLine) -> LinePlan:
 
 
 def rule_of(q: Engine, id: DrainLine) -> LevelRule:
-    """A drain's line lies below the boundary by its shape, less in the tapers."""
+    """A drain's line lies below the boundary by its shape, less in the tapers; where the drain has a grade line of its own, by
+    as much of its depth there as the shape says.
+    """
     shape, own = parts.kerb_shape(q, id.shape), _own(q, id)
     up = next(p.up for p in shape.points if p.point == id.point) / 1000.0
     title = f"{name_of(q, id.street)} {id.side} drain {id.point}"
     boundary = boundary_of(q, id.street, id.side)
-    rises = ((f"boundary to {id.point} of {shape.name}", _scaled(own, up)),)
-    words = "out from the boundary by the drain's shape"
-    return Above(title, words, boundary, "boundary", line(q, boundary).rule, rises)
+    base, words = line(q, boundary).rule, f"boundary to {id.point} of {shape.name}"
+    graded: list[tuple[Stretch, Profile]] = [
+        (d, p) for d in own if (p := own_profile(q, id.street, id.side, d)) is not None
+    ]
+    if not graded:
+        whole = ((words, _scaled(own, up)),)
+        return Above(title, "out from the boundary by the drain's shape", boundary, "boundary", base, whole)
+    free = [d for d in own if all(d is not g for g, _ in graded)]
+    share = up / invert_of(shape)
+    pulls = tuple(Pull(f"its own grade line, {share:.2f} of its depth", p, _scaled([d], share)) for d, p in graded)
+    rises = ((words, _scaled(free, up)),) if free else ()
+    return Pulled(title, "between the boundary and the drain's own invert", boundary, "boundary", base, rises, pulls)
+
+
+def own_profile(q: Engine, street: str, side: Side, stretch: Stretch) -> Profile | None:
+    """The grade line that was set for a drain's invert, run on straight to both its ends; None where it follows the street."""
+    drawn, total, turned = drawn_side(q, street, side), chain_of(q, street).total, frame_of(q, street).turned
+    for g in parts.owned(q, DrainGrade, street):
+        s, z = np.array(g.levels).T
+        if turned:
+            s, z = total - s[::-1], z[::-1]
+        if g.side != drawn or s[0] >= stretch.finish or s[-1] <= stretch.begin:
+            continue
+        for end, k in ((stretch.begin, 0), (stretch.finish, -1)):
+            beyond = s[k] - end if k == 0 else end - s[k]
+            if beyond > _NONE:
+                grade = (z[1] - z[0]) / (s[1] - s[0]) if k == 0 else (z[-1] - z[-2]) / (s[-1] - s[-2])
+                level = z[k] + grade * (end - s[k])
+                s, z = (
+                    (np.insert(s, 0, end), np.insert(z, 0, level))
+                    if k == 0
+                    else (np.append(s, end), np.append(z, level))
+                )
+        return Profile.of(s, z)
+    return None
 
 
 def _own(q: Engine, id: DrainLine) -> list[Stretch]:

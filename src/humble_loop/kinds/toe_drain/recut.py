@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from humble_loop.kinds.toe_drain.model import DrainChoice
+from collections.abc import Sequence
+
+import numpy as np
+
+from humble_loop.kinds.toe_drain.model import DrainChoice, DrainGrade
 from humble_loop.site.edits import changed, free_id
 from humble_loop.site.model import Site, other_side
 
@@ -21,7 +25,27 @@ def recut(site: Site, street: str, kept: tuple[float, float], rest: str) -> Site
         if rest and old.finish - low > _LEAST:
             id = free_id(site, DrainChoice, f"{rest} {old.side} drain")
             site = site.put(changed(old, id=id, street=rest, begin=low - finish, finish=old.finish - finish))
+    for grade in site.owned(DrainGrade, street):
+        site = site.without(DrainGrade, grade.id)
+        here = _between(grade.levels, begin, finish)
+        if len(here) > 1:
+            site = site.put(changed(grade, levels=tuple((s - begin, z) for s, z in here)))
+        there = _between(grade.levels, finish, np.inf) if rest else []
+        if len(there) > 1:
+            id = free_id(site, DrainGrade, f"{rest} {grade.side} drain")
+            levels = tuple((s - finish, z) for s, z in there)
+            site = site.put(changed(grade, id=id, street=rest, levels=levels))
     return site
+
+
+def _between(levels: Sequence[tuple[float, float]], low: float, high: float) -> list[tuple[float, float]]:
+    """The part of a grade line between two chainages, with its level where it is cut."""
+    s, z = np.array(levels).T
+    a, b = max(low, float(s[0])), min(high, float(s[-1]))
+    if b - a <= _LEAST:
+        return []
+    at = np.unique(np.concatenate([[a], s[(s > a) & (s < b)], [b]]))
+    return list(zip(at.tolist(), np.interp(at, s, z).tolist()))
 
 
 def rejoined(site: Site, gone: str, street: str, start: float, back: bool) -> Site:
@@ -32,4 +56,11 @@ def rejoined(site: Site, gone: str, street: str, start: float, back: bool) -> Si
         id = free_id(site, DrainChoice, f"{street} {side} drain")
         fresh = changed(old, id=id, street=street, side=side, begin=span[0], finish=span[1])
         site = site.without(DrainChoice, old.id).put(fresh)
+    for grade in site.owned(DrainGrade, gone):
+        levels = sorted((start - s, z) if back else (start + s, z) for s, z in grade.levels)
+        side = other_side(grade.side) if back else grade.side
+        id = free_id(site, DrainGrade, f"{street} {side} drain")
+        site = site.without(DrainGrade, grade.id).put(
+            changed(grade, id=id, street=street, side=side, levels=tuple(levels))
+        )
     return site

@@ -10,8 +10,14 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import section_edits
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of
 from humble_loop.kinds.street.side import drawn_side, sections_along
-from humble_loop.kinds.toe_drain.model import DrainChoice, by_the_ground, choose_drain
-from humble_loop.kinds.toe_drain.place import Stretch, has_drain, lines_of
+from humble_loop.kinds.toe_drain.model import (
+    DrainChoice,
+    by_the_ground,
+    choose_drain,
+    follow_the_street,
+    set_drain_grade,
+)
+from humble_loop.kinds.toe_drain.place import Stretch, has_drain, lines_of, own_profile
 from humble_loop.kinds.toe_drain.runs import Run, invert_line, lining_volume, runs
 from humble_loop.lines.describe import Choice, Drawing, Fact, Label, Note, Row, Sheet, SheetRow, Stroke, joined_up
 from humble_loop.lines.line import line_plan
@@ -100,21 +106,42 @@ def drain_sheet(q: Engine, street: str) -> Sheet:
 def _row(q: Engine, street: str, side: Side, run: Run) -> SheetRow:
     d = run.stretch
     state = "set" if d.chosen else "proposed"
+    graded = own_profile(q, street, side, d) is not None
+    own, back = ("set", _follow(q, street, side, d)) if graded else ("proposed", None)
     cells = (
         Fact("side", "text", side),
         Fact("from", "chainage", d.begin, state, lambda v: _moved(q, street, side, d, v, d.finish)),
         Fact("to", "chainage", d.finish, state, lambda v: _moved(q, street, side, d, d.begin, v)),
         Fact("length", "length", d.finish - d.begin),
         Fact("shape", "text", parts.kerb_shape(q, d.shape).name),
-        Fact("invert from", "level", run.first),
-        Fact("invert to", "level", run.last),
+        Fact("invert from", "level", run.first, own, _graded(q, street, side, run, first=True), back),
+        Fact("invert to", "level", run.last, own, _graded(q, street, side, run, first=False), back),
         Fact("least fall", "grade", run.least_fall),
         Fact("water runs", "text", run.runs_to),
     )
     actions = [("Leave it out", _choose(q, street, side, d.begin, d.finish, False))]
+    if graded:
+        actions.append(("Follow the street's levels", _follow(q, street, side, d)))
     if d.chosen:
         actions.append(("By the ground", _by_ground(q, street, side, d.begin, d.finish)))
     return SheetRow(cells, (d.begin, d.finish), _lit(q, street, side, d), actions=tuple(actions))
+
+
+def _graded(q: Engine, street: str, side: Side, run: Run, *, first: bool) -> Callable[[float], Edit]:
+    """An invert that is typed at an end sets the drain's own grade line, straight to its other end."""
+    drawn, (begin, finish) = drawn_side(q, street, side), run.stretch.full
+
+    def typed(value: float) -> Edit:
+        levels = ((begin, value), (finish, run.last)) if first else ((begin, run.first), (finish, value))
+        placed = tuple((_as_drawn(q, street, s, s)[0], z) for s, z in levels)
+        return lambda s: set_drain_grade(s, street, drawn, placed)
+
+    return typed
+
+
+def _follow(q: Engine, street: str, side: Side, d: Stretch) -> Edit:
+    drawn, (a, b) = drawn_side(q, street, side), _as_drawn(q, street, d.begin, d.finish)
+    return lambda s: follow_the_street(s, street, drawn, a, b)
 
 
 def _left_out(q: Engine, street: str, side: Side) -> list[SheetRow]:
