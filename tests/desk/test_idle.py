@@ -8,6 +8,7 @@ from shiboken6 import delete
 
 from humble_loop.desk.idle import IdleWork
 from humble_loop.engine.query import Cancelled
+from tests import edits
 
 
 def counted(log, name, times, pause=0.0):
@@ -92,3 +93,17 @@ def test_a_step_that_takes_too_long_is_tried_again_with_more_time_and_what_follo
     assert given[:4] == [0.02, 0.04, 0.08, 0.16]
     assert given[4:] == [0.02, 0.02, 0.04, 0.08, 0.16, 0.02, 0.02]  # the step of steps, "two" in four, "four", "five"
     parent.deleteLater()
+
+
+def test_what_was_to_be_caught_up_with_is_given_up_while_something_is_dragged(drive, court):
+    """It is about the site before: gone on with, it would work the dragged one out, all at once and unasked."""
+    d = drive(court)
+    catching_up, session = d.window.catching_up, d.session
+    session.do("Move it", lambda s: edits.move_bend(s, "court", 2, 165.0, 125.0))
+    assert catching_up.busy
+    session.preview(lambda s: edits.move_bend(s, "court", 2, 170.0, 130.0))
+    assert not catching_up.busy
+    session.cancel()
+    assert catching_up.busy
+    d.settle()
+    assert not catching_up.busy

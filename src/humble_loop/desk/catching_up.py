@@ -40,10 +40,12 @@ class CatchingUp(QObject):
         self._work.stop()
 
     def begin(self) -> None:
-        """Begin anew, unless something is being dragged."""
-        if not self._session.dragging:
-            self._session.engine.stats = Stats()
-            self._work.begin([self._steps])
+        """Begin anew, when nothing is dragged any more: what was begun before is about another site."""
+        if self._session.dragging:
+            self._work.stop()
+            return
+        self._session.engine.stats = Stats()
+        self._work.begin([self._steps])
 
     def _steps(self) -> Steps:
         q = self._session.engine
