@@ -123,14 +123,27 @@ def services(q: Engine) -> tuple[str, ...]:
 
 
 @query
+def _service_boxes(q: Engine) -> Floats:
+    """West, south, east and north (n, 4) of each service."""
+    found = [vertices(q, i)[:, :2] for i in services(q)]
+    return np.array([[*p.min(axis=0), *p.max(axis=0)] for p in found]).reshape(-1, 4)
+
+
+@query
 def _services_under(q: Engine, id: LineId) -> tuple[Crossing, ...]:
+    ids, mine = services(q), line_plan(q, id)
+    if not ids or mine.offset.values.any():
+        return ()
+    path = mine.base.points_at(mine.base.sampled(sag=1.0))
+    (w, s), (e, n), b = path.min(axis=0) - 1.0, path.max(axis=0) + 1.0, _service_boxes(q)
+    near = np.flatnonzero((b[:, 0] <= e) & (b[:, 2] >= w) & (b[:, 1] <= n) & (b[:, 3] >= s))
     found = []
-    for service in services(q):
-        mine, its = line_plan(q, id), q.attempt(line, SurveyedLine(service))
-        if isinstance(its, Unsolved) or mine.offset.values.any():
+    for service in (ids[k] for k in near):
+        its = q.attempt(line, SurveyedLine(service))
+        if isinstance(its, Unsolved):
             continue
-        for s, t in crossings(mine.base, its.plan.base).tolist():
-            found.append(Crossing(its.title, s, float(its.rule.levels([t])[0]), SurveyedLine(service)))
+        for at, t in crossings(mine.base, its.plan.base).tolist():
+            found.append(Crossing(its.title, at, float(its.rule.levels([t])[0]), SurveyedLine(service)))
     return tuple(found)
 
 
