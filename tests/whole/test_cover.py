@@ -41,7 +41,7 @@ def test_the_least_cover_of_each_piece_is_found_and_told():
     assert not others  # piece beside piece is told once, by the least
     # The channel's invert lies 25 mm below the lip, 0.3 m beyond it.
     assert "0.67 m of cover" in broken.message
-    assert "from 26.20 to 33.80 4 pieces leave too little" in broken.message
+    assert "4 pieces leave too little from 26.20 to 33.80" in broken.message
     assert (broken.value, broken.limit) == (pytest.approx(0.67), 0.8)
     assert broken.also == (ThingId("street", "through"),)
     assert "raise the finished level there by 0.1" in broken.remedy

@@ -95,7 +95,7 @@ def _finding(of: ThingId, service: SurveyLine, low: list[Cover]) -> Finding:
     if c.depth < 0:
         words = f"{c.title} lies {-c.depth:.2f} m below it at {c.along:.2f} along it: it would be cut"
     if len(low) > 1:
-        words += f"; from {low[0].along:.2f} to {low[-1].along:.2f} {len(low)} pieces leave too little"
+        words += f"; {len(low)} pieces leave too little from {low[0].along:.2f} to {low[-1].along:.2f}"
     remedy = f"raise the finished level there by {least - c.depth:.2f} m, or lower or protect the service"
     also = tuple(dict.fromkeys(piece.face.thing for piece in (c, *low)))
     return Finding(RULE, of, service.name, words, remedy, c.depth, least, c.along, c.place, also=also)
