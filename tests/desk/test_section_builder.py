@@ -98,18 +98,24 @@ def test_what_cannot_be_done_with_a_piece_is_said(d):
     assert "needs a lane" in d.window.status.said.text()
 
 
-def test_a_kerb_is_chosen_from_the_library_in_its_cell(d):
+def choose_in_cell(d, index, wanted):
+    """Choose from the list in a cell, by mouse."""
     panel = d.window.sheets
-    index = panel.model.index(1, column(panel, "piece"))
     at = panel.view.visualRect(index).center()
     QTest.mouseClick(panel.view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
     QTest.mouseDClick(panel.view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
     combo = next(c for c in panel.view.findChildren(QComboBox) if c.isVisible())
     d.qtbot.wait(20)
     combo.hidePopup()
-    combo.setCurrentIndex(combo.findData("mountable"))
+    combo.setCurrentIndex(combo.findData(wanted))
     combo.activated.emit(combo.currentIndex())
     d.settle()
+
+
+def test_a_kerb_is_chosen_from_the_library_in_its_cell(d):
+    panel = d.window.sheets
+    index = panel.model.index(1, column(panel, "piece"))
+    choose_in_cell(d, index, "mountable")
     assert [p.kerb for p in section(d).left.outside if hasattr(p, "kerb")] == ["mountable"]
 
 
@@ -118,15 +124,7 @@ def test_a_drain_is_chosen_for_cuts_and_left_out_where_it_is_not_wanted(d):
     row = next(k for k, r in enumerate(panel.model.sheet.rows) if getattr(r.cells[1], "current", None) == "")
     index = panel.model.index(row, column(panel, "piece"))
     panel.view.scrollTo(index)
-    at = panel.view.visualRect(index).center()
-    QTest.mouseClick(panel.view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
-    QTest.mouseDClick(panel.view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
-    combo = next(c for c in panel.view.findChildren(QComboBox) if c.isVisible())
-    d.qtbot.wait(20)
-    combo.hidePopup()
-    combo.setCurrentIndex(combo.findData("v-drain"))
-    combo.activated.emit(combo.currentIndex())
-    d.settle()
+    choose_in_cell(d, index, "v-drain")
     assert section(d).right.drain.shape == "v-drain"
     d.window.run(command(d, "Drains in cut"))
     d.settle()

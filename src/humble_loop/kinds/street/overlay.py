@@ -14,6 +14,7 @@ from humble_loop.kinds.street.model import FullDepth, Street
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of
 from humble_loop.kinds.street.section import side_rows
 from humble_loop.kinds.street.side import lip_width, sections_along
+from humble_loop.kinds.street.spans import cut_span, moved_span
 from humble_loop.lines.describe import Choice, Fact, Sheet, SheetRow
 from humble_loop.lines.findings import Finding, Mend, point, too_low
 from humble_loop.lines.line import ThingId, line
@@ -26,7 +27,6 @@ OVERLAY_RULE = "overlay has no room"
 _COLUMNS = ("what", "of", "thickness", "from", "to")
 _SAG = 0.05  # metres between what is lit up and the line
 _FRESH = 0.4, 0.6  # shares of a street between which a stretch is offered
-_NONE = 1e-6  # metres of a stretch that is none
 _ROUND = 0.005  # metres to which more trimming is rounded up
 
 
@@ -85,21 +85,20 @@ def set_full_depth(site: Site, id: str, **values: float) -> Site:
 
 def recut_full_depth(site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
     """The site with a street's stretches cut as the street was: see ``Kind.recut``."""
-    begin, finish = kept
     for old in site.owned(FullDepth, street):
         site = site.without(FullDepth, old.id)
-        low, high = max(old.begin, begin), min(old.finish, finish)
-        if high - low > _NONE:
-            site = site.put(changed(old, begin=low - begin, finish=high - begin))
-        if rest and old.finish - max(old.begin, finish) > _NONE:
-            site = add_full_depth(site, rest, max(old.begin, finish) - finish, old.finish - finish)
+        here, there = cut_span((old.begin, old.finish), kept, rest)
+        if here:
+            site = site.put(changed(old, begin=here[0], finish=here[1]))
+        if there:
+            site = add_full_depth(site, rest, *there)
     return site
 
 
 def rejoined_full_depth(site: Site, gone: str, street: str, start: float, back: bool) -> Site:
     """The site with the stretches of a street that became part of another: see ``Kind.rejoined``."""
     for old in site.owned(FullDepth, gone):
-        span = (start - old.finish, start - old.begin) if back else (start + old.begin, start + old.finish)
+        span = moved_span((old.begin, old.finish), start, back)
         site = add_full_depth(site.without(FullDepth, old.id), street, *span)
     return site
 

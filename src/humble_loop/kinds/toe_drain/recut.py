@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from humble_loop.kinds.street.spans import cut_span, moved_span
 from humble_loop.kinds.toe_drain.model import DrainChoice, DrainGrade
 from humble_loop.site.edits import changed, free_id
 from humble_loop.site.model import Site, other_side
@@ -18,22 +19,21 @@ def recut(site: Site, street: str, kept: tuple[float, float], rest: str) -> Site
     begin, finish = kept
     for old in site.owned(DrainChoice, street):
         site = site.without(DrainChoice, old.id)
-        low, high = max(old.begin, begin), min(old.finish, finish)
-        if high - low > _LEAST:
-            site = site.put(changed(old, begin=low - begin, finish=high - begin))
-        low = max(old.begin, finish)
-        if rest and old.finish - low > _LEAST:
+        here, there = cut_span((old.begin, old.finish), kept, rest)
+        if here:
+            site = site.put(changed(old, begin=here[0], finish=here[1]))
+        if there:
             id = free_id(site, DrainChoice, f"{rest} {old.side} drain")
-            site = site.put(changed(old, id=id, street=rest, begin=low - finish, finish=old.finish - finish))
+            site = site.put(changed(old, id=id, street=rest, begin=there[0], finish=there[1]))
     for grade in site.owned(DrainGrade, street):
         site = site.without(DrainGrade, grade.id)
-        here = _between(grade.levels, begin, finish)
-        if len(here) > 1:
-            site = site.put(changed(grade, levels=tuple((s - begin, z) for s, z in here)))
-        there = _between(grade.levels, finish, np.inf) if rest else []
-        if len(there) > 1:
+        near = _between(grade.levels, begin, finish)
+        if len(near) > 1:
+            site = site.put(changed(grade, levels=tuple((s - begin, z) for s, z in near)))
+        far = _between(grade.levels, finish, np.inf) if rest else []
+        if len(far) > 1:
             id = free_id(site, DrainGrade, f"{rest} {grade.side} drain")
-            levels = tuple((s - finish, z) for s, z in there)
+            levels = tuple((s - finish, z) for s, z in far)
             site = site.put(changed(grade, id=id, street=rest, levels=levels))
     return site
 
@@ -51,7 +51,7 @@ def _between(levels: Sequence[tuple[float, float]], low: float, high: float) -> 
 def rejoined(site: Site, gone: str, street: str, start: float, back: bool) -> Site:
     """The site with the stretches of drain of a street that became part of another: see ``Kind.rejoined``."""
     for old in site.owned(DrainChoice, gone):
-        span = (start - old.finish, start - old.begin) if back else (start + old.begin, start + old.finish)
+        span = moved_span((old.begin, old.finish), start, back)
         side = other_side(old.side) if back else old.side
         id = free_id(site, DrainChoice, f"{street} {side} drain")
         fresh = changed(old, id=id, street=street, side=side, begin=span[0], finish=span[1])
