@@ -71,7 +71,7 @@ RULES = {
     "Alignment": Rule(
         {"name": WORDS, "length": DOUBLE, "staStart": DOUBLE},
         {},
-        ("CoordGeom", "StaEquation", "Profile"),
+        ("CoordGeom", "StaEquation", "Profile", "CrossSects"),
         {"CoordGeom": 1},
     ),
     "CoordGeom": Rule(order=({"Line", "Curve", "Spiral"},)),
@@ -99,6 +99,17 @@ RULES = {
     "ProfAlign": Rule({"name": WORDS}, {}, ({"PVI", "ParaCurve"},), {"PVI": 2}),
     "PVI": Rule(text=POINT),
     "ParaCurve": Rule({"length": DOUBLE}, text=POINT),
+    "CrossSects": Rule({}, {"name": WORDS, "state": STATE}, ("CrossSect",), {"CrossSect": 1}),
+    "CrossSect": Rule({"sta": DOUBLE}, {"name": WORDS, "desc": WORDS}, ("CrossSectSurf", "DesignCrossSectSurf"), {}),
+    "CrossSectSurf": Rule({"name": WORDS}, {"state": STATE}, ("PntList2D",), {"PntList2D": 1}),
+    "PntList2D": Rule(text=re.compile(rf"{NUMBER} {NUMBER}( {NUMBER} {NUMBER})+")),
+    "DesignCrossSectSurf": Rule(
+        {},
+        {"name": WORDS, "state": STATE, "side": one_of("left", "right", "both")},
+        ("CrossSectPnt",),
+        {"CrossSectPnt": 1},
+    ),
+    "CrossSectPnt": Rule({}, {"code": WORDS, "desc": WORDS}, text=re.compile(rf"{NUMBER} {NUMBER}")),
     "Parcels": Rule({}, {"name": WORDS}, ("Parcel",), {"Parcel": 1}),
     "Parcel": Rule({"name": WORDS}, {"area": DOUBLE}, ("Center", "CoordGeom"), {"CoordGeom": 1}),
     "Surfaces": Rule({}, {"name": WORDS}, ("Surface",), {"Surface": 1}),
@@ -163,7 +174,18 @@ def test_what_is_written_keeps_the_standards_rules(tmp_path):
     root = written(with_every_element(), tmp_path)
     assert breaches(root) == []
     there = {etree.QName(n).localname for n in root.iter()}
-    assert there >= {"Line", "Curve", "Spiral", "PVI", "ParaCurve", "Parcel", "Surface", "F"}
+    assert there >= {
+        "Line",
+        "Curve",
+        "Spiral",
+        "PVI",
+        "ParaCurve",
+        "Parcel",
+        "Surface",
+        "F",
+        "CrossSectPnt",
+        "PntList2D",
+    }
 
 
 def test_the_demo_and_an_empty_site_keep_them_too(tmp_path, brickworks):
@@ -179,6 +201,7 @@ def test_the_demo_and_an_empty_site_keep_them_too(tmp_path, brickworks):
         (lambda r: r.append(r[0]), "LandXML holds"),
         (lambda r: r.find(".//{*}P").set("id", "0"), "P id='0'"),
         (lambda r: setattr(r.find(".//{*}F"), "text", "1 2"), "F reads '1 2'"),
+        (lambda r: r.find(".//{*}CrossSectPnt").set("offset", "1"), "CrossSectPnt offset='1'"),
         (lambda r: r.find(".//{*}Line").remove(r.find(".//{*}Line")[0]), "Line has 0 Start"),
     ],
 )

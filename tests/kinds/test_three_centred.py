@@ -157,3 +157,20 @@ def test_any_of_them_is_tangential_at_both_legs(turn, left, radius, first, last,
     assert np.abs(np.mod(laid.chain.heading[1:] - ends[:-1] + np.pi, 2 * np.pi) - np.pi).max() < 1e-9
     gaps = laid.chain.points_at(laid.chain.starts[1:-1] - 1e-9) - laid.chain.xy[1:]
     assert np.abs(gaps).max() < 1e-6
+
+
+@pytest.mark.parametrize("radius", [1e-12, 1e-9, 1e-7, 1e-5])
+def test_one_that_a_drag_made_next_to_nothing_still_has_tangents_and_facts(radius):
+    bend = BendInput(0.0, 0.0, radius, radius_in=2 * radius, turn_in=0.3)
+    assert tangents_of(bend, 1.0) == pytest.approx((0.0, 0.0), abs=10 * radius)
+    site = edits.add_street(
+        new_site(),
+        "Line",
+        [
+            Bend(easting=0, northing=0),
+            Bend(easting=50, northing=0, radius=radius, radius_in=2 * radius, turn_in=20.0),
+            Bend(easting=80, northing=40),
+        ],
+    )
+    assert any(getattr(row, "label", "") == "deflection" for row in bend_rows(Engine(site), "line"))
+    assert chain_of(Engine(site), "line").total == pytest.approx(100.0, abs=1e-4)

@@ -13,11 +13,11 @@ from humble_loop.ground.contour import contour_segments
 from humble_loop.ground.drape import Draped, drape
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
-from humble_loop.kinds.street.faces import StreetFace
+from humble_loop.kinds.street.cross_section import section_points
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
 from humble_loop.kinds.street.section import own_range
 from humble_loop.lines.describe import Crossing, Drawing, Stroke, Window
-from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
+from humble_loop.lines.faces import FaceId, finished_mesh
 from humble_loop.lines.line import LineId, ThingId, line, line_plan
 from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.site import parts
@@ -181,7 +181,6 @@ class CrossView:
 
 
 _CUT_REACH = 18.0  # metres to either side of a cut through the surface: a bulb's rim and the lots behind it
-_STILL = 1e-6  # metres between points across the street that are one
 _MOST_REACH = 80.0  # metres to either side at most
 
 
@@ -200,7 +199,7 @@ def cross_view(q: Engine, street: str, chainage: float, *, batters: bool = True)
     if not np.isfinite(crown):
         return _view(q, street, s, none, (), crown, "its grade line does not reach here")
     if all(a - 1e-6 <= s <= b + 1e-6 for a, b in own.values()):
-        design, names = _own_section(q, street, s, crown, batters)
+        design, names = _own_section(q, street, s, batters)
         return _view(q, street, s, design, names, crown, "" if batters else "batters follow when the hand rests")
     design = _cut(q, *_across(q, street, s, _CUT_REACH))
     names = tuple("crown" if abs(d[0]) < 1e-9 else "" for d in design)
@@ -226,58 +225,9 @@ def _across(q: Engine, street: str, s: float, reach: float) -> tuple[Floats, Flo
     return chain_of(q, street).points_at(np.full_like(offsets, s), offsets), offsets
 
 
-def _own_section(q: Engine, street: str, s: float, crown: float, batters: bool) -> tuple[Floats, tuple[str, ...]]:
-    points, names = [(0.0, crown)], ["crown"]
-    for side in SIDES:
-        found: list[tuple[float, float]] = []
-        words: list[str] = []
-        for id in kind_of("street").lines(q, ThingId("street", street)):
-            if not isinstance(id, StreetLine) or id.side != side:
-                continue
-            made = q.attempt(line, id)
-            if isinstance(made, Unsolved) or any(a < s < b for a, b in made.plan.gaps):
-                continue
-            found.append((-made.plan.offset.one(s), float(made.rule.levels([s])[0])))
-            words.append(id.point)
-        if words:
-            for id in _beyond(q, StreetLine(street, words[-1], side)):
-                made = q.attempt(line, id)
-                if not isinstance(made, Unsolved) and made.plan.covers([s])[0]:
-                    found.append((-made.plan.offset.one(s), float(made.rule.levels([s])[0])))
-                    words.append(getattr(id, "point", ""))
-        slope = _batter(q, street, side, s) if batters else []
-        if slope and found and len(words) > 1:
-            found += slope
-            words += [*["bench"] * (len(slope) - 1), "toe"]
-        if side == "left":
-            points, names = [*found[::-1], *points], [*words[::-1], *names]
-        else:
-            points, names = [*points, *found], [*names, *words]
-    return np.array(points), tuple(names)
-
-
-def _beyond(q: Engine, boundary: LineId) -> list[LineId]:
-    """The lines that stand beyond a boundary line: of drains at the toe of a cut, say."""
-    return [id for kind in kinds() for row in kind.beyond(q, boundary) for id in row]
-
-
-def _batter(q: Engine, street: str, side: str, s: float) -> list[tuple[float, float]]:
-    """The batter of a side at a chainage, from where it begins outwards: edges of benches, and its toe."""
-    made = q.attempt(face, StreetFace(street, "batter", "left" if side == "left" else "right"))
-    if not isinstance(made, Sheet) or not len(made.points):
-        return []
-    chain, k = chain_of(q, street), made.points.shape[1]
-    at = chain.feet(made.points[:, -1]).chainages
-    i = int(np.searchsorted(at, s)) - 1
-    if not 0 <= i < len(at) - 1 or not made.joined[i] or at[i + 1] <= at[i]:
-        return []
-    t = (s - at[i]) / (at[i + 1] - at[i])
-    beside = chain.feet(made.points[i : i + 2].reshape(-1, 3)).offsets.reshape(2, k)
-    level = made.points[i : i + 2, :, 2]
-    offset, z = (1 - t) * beside[0] + t * beside[1], (1 - t) * level[0] + t * level[1]
-    found = [(-float(o), float(v)) for o, v in zip(offset, z)]
-    # Rows that end before others stand still at their toes.
-    return [p for before, p in zip(found[:-1], found[1:]) if abs(p[0] - before[0]) > _STILL]
+def _own_section(q: Engine, street: str, s: float, batters: bool) -> tuple[Floats, tuple[str, ...]]:
+    found = [p for p in section_points(q, street, [s], batters=batters) if p.there[0]]
+    return np.array([(-p.offsets[0], p.levels[0]) for p in found]), tuple(p.name for p in found)
 
 
 def _cut(q: Engine, points: Floats, offsets: Floats) -> Floats:

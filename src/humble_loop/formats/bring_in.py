@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from humble_loop.formats.bundle import Bundle, Progress, SurfaceIn, no_progress
+from humble_loop.formats.bundle import Bundle, Progress, StreetIn, SurfaceIn, no_progress
 from humble_loop.formats.errors import FormatError, check_file, guarded
 from humble_loop.formats.points_text import read_points_text
 from humble_loop.formats.text_layout import Layout
@@ -16,6 +16,7 @@ from humble_loop.ground.build import CannotTriangulate, build_surface, far_away,
 from humble_loop.ground.surface import Problem, Surface
 from humble_loop.kinds.ground.model import Ground, add_ground
 from humble_loop.kinds.street.edits import add_street
+from humble_loop.kinds.street.measured import take_sections
 from humble_loop.kinds.street.model import Street
 from humble_loop.kinds.survey_line.model import add_survey_lines
 from humble_loop.site.edits import Edit, EditError, free_name
@@ -142,7 +143,7 @@ def read_files(paths: Sequence[Path], options: Options | None = None, progress: 
     current = [found.name for found, _ in grounds if not found.proposed]
     if len(current) > 1:
         told.append(f"the last of its {len(current)} surfaces, '{current[-1]}', is the current ground")
-    told += [f"street '{s.name}'" for _, b in bundles for s in b.streets]
+    told += [_street_words(s) for _, b in bundles for s in b.streets]
     told += [note for _, b in bundles for note in b.notes]
     for path, bundle in bundles:
         for street in bundle.streets:
@@ -168,9 +169,18 @@ def read_files(paths: Sequence[Path], options: Options | None = None, progress: 
             for street in bundle.streets:
                 name = free_name(site, Street, street.name)
                 site = add_street(site, name, street.bends, vips=tuple(street.vips))
+                if street.sections is not None:
+                    site = take_sections(site, site.all(Street)[-1].id, street.sections)
         return site
 
     return Brought(edit, tuple(problems), "; ".join(told))
+
+
+def _street_words(street: StreetIn) -> str:
+    if street.sections is None:
+        return f"street '{street.name}'"
+    count = len(street.sections.sections)
+    return f"street '{street.name}' with {count} typical section{'s' if count > 1 else ''} from its cross sections"
 
 
 def _triangulated(bundles: list[tuple[Path, Bundle]], options: Options) -> tuple[Path, Surface, list[Problem]] | None:

@@ -10,6 +10,7 @@ import numpy as np
 
 from humble_loop.geometry.arrays import Floats
 from humble_loop.ground.surface import Problem, Surface
+from humble_loop.kinds.street.measured import SectionsFound
 from humble_loop.kinds.street.model import Bend, Vip
 from humble_loop.kinds.survey_line.model import SurveyLine
 
@@ -36,11 +37,14 @@ def no_progress(share: float, words: str) -> None:
 
 @dataclass
 class StreetIn:
-    """A street found in a file: its bends and, where the file has a profile, its VIPs."""
+    """A street found in a file: its bends and, where the file has a profile, its VIPs; where it has cross sections, what they
+    say of the street's own.
+    """
 
     name: str
     bends: list[Bend]
     vips: list[Vip] = field(default_factory=list)
+    sections: SectionsFound | None = None
 
 
 class SurfaceIn(NamedTuple):

@@ -187,6 +187,8 @@ def elements_of(bend: BendInput, turn: float) -> tuple[Element, ...]:
     elements += [Element(r * a, side / r, side / r) for r, a in arcs if r * a > _LEAST_ARC]
     if bend.transition_out > 0:
         elements.append(Element(bend.transition_out, side / last, 0.0))
+    if not elements:
+        elements = [Element(r * a, side / r, side / r) for r, a in [max(arcs, key=lambda arc: arc[0] * arc[1])]]
     return tuple(elements)
 
 

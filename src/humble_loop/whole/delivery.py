@@ -5,23 +5,29 @@ Eastings and northings are as people know them.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
+import numpy as np
+
 from humble_loop.engine.query import Engine, Key, Unsolved, query
 from humble_loop.engine.together import SLICES, aside, ask_together
-from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.arrays import Bools, Floats, frozen
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.geometry.polyline import thinned
+from humble_loop.ground.drape import cross_segments
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street.cross_section import SectionPoint, across_at, has_all_points, section_points
+from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
 from humble_loop.lines.describe import SetOutPoint
 from humble_loop.lines.line import LineId, ThingId, line, line_plan
 from humble_loop.lines.rules import InStretches, OnGradeLine
 from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.site import parts
+from humble_loop.site.model import SIDES, Side
 from humble_loop.whole.finished import whole_surface
 from humble_loop.whole.overlaps import counted
 from humble_loop.whole.places import face_box
@@ -29,16 +35,30 @@ from humble_loop.whole.tables import set_out_of, set_out_points
 from humble_loop.whole.things import all_faces, all_things, faces_of, name_of
 
 _FEW = 6  # streets and rows of lots that one process has worked out before another has begun
+_BESIDE = 3.0  # metres of ground that a cross section shows beyond the design
 _SAG = 0.002  # metres between a delivered chord and its curve
 
 
 @dataclass(frozen=True)
+class Across:
+    """Cross sections of a street at chainages (n,): its section points from left to right, and at each chainage the ground
+    (k, 2), offsets (left positive) falling from left to right and levels. ``whole`` (n,) tells where a side has all its points.
+    """
+
+    chainages: Floats
+    points: tuple[SectionPoint, ...]
+    whole: Mapping[Side, Bools]
+    ground: tuple[Floats, ...]
+
+
+@dataclass(frozen=True)
 class Alignment:
-    """A centreline with its grade line: the chain, and the profile or None."""
+    """A centreline with its grade line: the chain, and the profile or None; a new street's cross sections."""
 
     name: str
     chain: Chain
     profile: Profile | None
+    across: Across | None = None
 
 
 @dataclass(frozen=True)
@@ -81,7 +101,29 @@ def _alignment(q: Engine, id: LineId) -> Alignment:
     """A crown as a centreline with its grade line, from the site's origin."""
     made = q.attempt(line, id)
     profile = None if isinstance(made, Unsolved) else _profile(made.rule)
-    return Alignment(name_of(q, id.thing), line_plan(q, id).base, profile)
+    found = q.attempt(_across, id.street) if isinstance(id, StreetLine) and is_new(q, id.street) else None
+    across = None if isinstance(found, Unsolved) else found
+    return Alignment(name_of(q, id.thing), line_plan(q, id).base, profile, across)
+
+
+@query
+def _across(q: Engine, street: str) -> Across | None:
+    """The cross sections of a new street, where it has any of its own."""
+    s, chain = across_at(q, street), chain_of(q, street)
+    made = section_points(q, street, s)
+    own = np.any([p.there for p in made if p.side is not None], axis=0)
+    if not own.any():
+        return None
+    s, points = s[own], [replace(p, offsets=p.offsets[own], levels=p.levels[own]) for p in made]
+    whole = {side: has_all_points(q, street, side, points) for side in SIDES}
+    every = np.array([p.offsets for p in points])
+    left, right = np.nanmax(every, axis=0) + _BESIDE, np.nanmin(every, axis=0) - _BESIDE
+    cut = cross_segments(ground_of(q), chain.points_at(s, left), chain.points_at(s, right))
+    ground = []
+    for start, found in zip(left, cut.by_line(len(s))):
+        known = np.isfinite(found.level)
+        ground.append(frozen(np.column_stack([start - found.along, found.level])[known]))
+    return Across(frozen(s), tuple(p for p in points if p.there.any()), whole, tuple(ground))
 
 
 class Delivery:

@@ -1,6 +1,7 @@
-"""LandXML 1.2: surfaces, alignments with profiles, points, breaklines, kerb lines and parcels in; the site out."""
+"""LandXML 1.2: surfaces, alignments with profiles and cross sections, points, breaklines, kerb lines and parcels in; the site out."""
 
 from humble_loop.formats.landxml.reading import read_landxml
-from humble_loop.formats.landxml.writing import FINISHED, write_landxml
+from humble_loop.formats.landxml.sections import DESIGN
+from humble_loop.formats.landxml.writing import write_landxml
 
-__all__ = ["FINISHED", "read_landxml", "write_landxml"]
+__all__ = ["DESIGN", "read_landxml", "write_landxml"]

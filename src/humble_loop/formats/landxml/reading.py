@@ -12,8 +12,9 @@ from humble_loop.formats.bundle import Bundle, StreetIn, SurfaceIn
 from humble_loop.formats.coordinates import MOST_CHORDS, check_coordinates, chords
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.landxml.bends import bends_of
-from humble_loop.formats.landxml.plan import pieces_of
+from humble_loop.formats.landxml.plan import Piece, pieces_of
 from humble_loop.formats.landxml.profile import vips_of
+from humble_loop.formats.landxml.sections import sections_of
 from humble_loop.formats.landxml.tree import Tree, child, children, every, local
 from humble_loop.geometry.arrays import Floats, Ints
 from humble_loop.ground.surface import Problem, Surface
@@ -150,10 +151,24 @@ def _alignment(tree: Tree, node: Any, bundle: Bundle) -> None:
         )
     bends, problems = bends_of(pieces, name)
     vips, notes = vips_of(tree, node, name)
-    at = pieces[0].start
-    problems += [Problem("altered alignment", f"'{name}': {n}", float(at[0]), float(at[1])) for n in notes]
-    bundle.streets.append(StreetIn(name, bends, vips))
+    total = float(sum(p.chain.total for p in pieces))
+    sections, more = sections_of(tree, node, total, vips, name)
+    for s, words in [(0.0, n) for n in notes] + more:
+        e, n = _place(pieces, s)
+        at = f" at {s:.2f}" if s > 0 else ""
+        problems.append(Problem("altered alignment", f"'{name}'{at}: {words}", e, n))
+    bundle.streets.append(StreetIn(name, bends, vips, sections))
     bundle.problems += problems
+
+
+def _place(pieces: list[Piece], s: float) -> tuple[float, float]:
+    """Easting and northing at a chainage of an alignment."""
+    for piece in pieces:
+        if s <= piece.chain.total:
+            break
+        s -= piece.chain.total
+    e, n = piece.chain.points_at([min(s, piece.chain.total)])[0].tolist()
+    return e, n
 
 
 def _line(tree: Tree, node: Any, code: str, bundle: Bundle) -> None:

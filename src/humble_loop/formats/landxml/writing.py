@@ -1,4 +1,5 @@
-"""Writing LandXML 1.2: the ground, the finished surface, alignments with their profiles, and lots as parcels."""
+"""Writing LandXML 1.2: the ground, the finished surface, alignments with their profiles and cross sections, and
+lots as parcels."""
 
 from __future__ import annotations
 
@@ -10,22 +11,22 @@ import numpy as np
 from lxml import etree
 
 from humble_loop import __version__
+from humble_loop.formats.landxml.sections import DESIGN, GROUND, write_sections
 from humble_loop.formats.safe_write import write_whole
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import ARC, STRAIGHT
+from humble_loop.geometry.gradeline import Profile
 from humble_loop.ground.surface import Surface
 from humble_loop.whole.delivery import Alignment, Delivery
 
-FINISHED = "Finished surface"
-
 
 def write_landxml(site: Delivery, path: Path) -> None:
-    """Write the ground, the finished surface, every street's alignment and profile, and the lots as parcels.
+    """Write the ground, the finished surface, every street's alignment with profile and cross sections, and the lots as parcels.
 
     Elements, their order and their required attributes are those of the LandXML 1.2 schema.
     """
     site.expect(surface=True)
-    ground = site.aside(lambda: _surface("Ground", "existing", site.ground))
+    ground = site.aside(lambda: _surface(GROUND, "existing", site.ground))
     ns = "http://www.landxml.org/schema/LandXML-1.2"
     now = datetime.now()
     namespaces: Any = {None: ns}  # the default namespace
@@ -61,7 +62,7 @@ def write_landxml(site: Delivery, path: Path) -> None:
         for land in site.parcels:
             _write_parcel(parcels, land.name, land.outline, land.area)
     text = etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True)
-    finished = _surface(FINISHED, "proposed", site.finished)
+    finished = _surface(DESIGN, "proposed", site.finished)
     if made := ground() + finished:
         end = b"</LandXML>\n"
         text = b"".join([text.removesuffix(end), b"  <Surfaces>\n", made, b"  </Surfaces>\n", end])
@@ -125,7 +126,12 @@ def _write_alignment(parent: Any, alignment: Alignment) -> None:
         if e.kind not in (STRAIGHT, ARC):
             etree.SubElement(item, "PI").text = _ne(_spiral_pi(chain, j, end))
         etree.SubElement(item, "End").text = _ne(end)
-    p = alignment.profile
+    _write_profile(node, name, alignment.profile)
+    if alignment.across is not None:
+        write_sections(node, name, alignment.across)
+
+
+def _write_profile(node: Any, name: str, p: Profile | None) -> None:
     if p is None or len(p.chainages) < 2:
         return
     profile = etree.SubElement(etree.SubElement(node, "Profile", name=name), "ProfAlign", name=f"{name} grade line")

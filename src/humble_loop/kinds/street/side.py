@@ -23,13 +23,13 @@ _ROLES = {"lane": "carriageway", "buffer": "verge"}  # of the surface, where a p
 @dataclass(frozen=True)
 class SidePoints:
     """The points of a section side from the crown outwards: names (k,), and of the piece that ends at each its width (m),
-    its rise (m) and the role of its surface; the crown's own are nothing. ``lip`` is the lip's place among them.
+    its rise (m) and what it is; the crown's own are nothing. ``lip`` is the lip's place among them.
     """
 
     names: tuple[str, ...]
     widths: tuple[float, ...]
     rises: tuple[float, ...]
-    roles: tuple[str, ...]
+    pieces: tuple[str, ...]
     lip: int
 
     @property
@@ -54,13 +54,18 @@ class SideCourse:
     """
 
     names: tuple[str, ...]
-    roles: tuple[str, ...]
+    pieces: tuple[str, ...]
     lip: int
     at: Floats
     widths: Floats
     rises: Floats
     slopes: Floats
     benches: Floats
+
+    @property
+    def roles(self) -> tuple[str, ...]:
+        """The role of the surface of the piece that ends at each point."""
+        return tuple(_ROLES.get(p, p) for p in self.pieces)
 
     def width(self, k: int) -> Varying:
         """The width of the piece that ends at point ``k``."""
@@ -85,24 +90,24 @@ class SideCourse:
 
 def points_of(q: Engine, side: SectionSide) -> SidePoints:
     """The points of a section side. Where two would have one name the outer is numbered."""
-    names, widths, rises, roles = ["crown"], [0.0], [0.0], [""]
+    names, widths, rises, pieces = ["crown"], [0.0], [0.0], [""]
 
-    def add(name: str, width: float, rise: float, role: str) -> None:
+    def add(name: str, width: float, rise: float, piece: str) -> None:
         again = sum(n == name or (n.startswith(f"{name} ") and n[len(name) + 1 :].isdigit()) for n in names)
         names.append(f"{name} {again + 1}" if again else name)
         widths.append(width)
         rises.append(rise)
-        roles.append(role)
+        pieces.append(piece)
 
     for p in side.parts:
         if isinstance(p, Strip):
-            add(p.to, p.width, p.width * p.grade, _ROLES.get(p.piece, p.piece))
+            add(p.to, p.width, p.width * p.grade, p.piece)
             continue
         before = (0.0, 0.0)
         for k in parts.kerb_shape(q, p.kerb).points:
             add(k.point, (k.out - before[0]) / 1000.0, (k.up - before[1]) / 1000.0, "kerb")
             before = (k.out, k.up)
-    return SidePoints(tuple(names), tuple(widths), tuple(rises), tuple(roles), names.index("lip"))
+    return SidePoints(tuple(names), tuple(widths), tuple(rises), tuple(pieces), names.index("lip"))
 
 
 def drawn_side(q: Engine, street: str, side: Side) -> Side:
@@ -138,7 +143,7 @@ def course(q: Engine, street: str, side: Side) -> SideCourse:
     for p in made[1:]:
         names, mine = merged(names, p.names)
         own.append(mine)
-    roles = tuple(next(p.roles[mine.index(n)] for p, mine in zip(made, own) if n in mine) for n in names)
+    pieces = tuple(next(p.pieces[mine.index(n)] for p, mine in zip(made, own) if n in mine) for n in names)
     widths, rises = (
         [[values[mine.index(n)] if n in mine else 0.0 for n in names] for mine, values in zip(own, of_all)]
         for of_all in ([p.widths for p in made], [p.rises for p in made])
@@ -146,7 +151,7 @@ def course(q: Engine, street: str, side: Side) -> SideCourse:
     at, which = stations([c for c, _ in along if c is not None])
     slopes = [(s.cut_slope, s.fill_slope) for s in sides]
     varying = (frozen(np.array(v, dtype=np.float64)[which]) for v in (widths, rises, slopes, _benches(sides)))
-    return SideCourse(names, roles, names.index("lip"), frozen(at), *varying)
+    return SideCourse(names, pieces, names.index("lip"), frozen(at), *varying)
 
 
 def _benches(sides: Sequence[SectionSide]) -> list[tuple[float, float, float]]:

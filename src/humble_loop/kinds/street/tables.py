@@ -10,8 +10,8 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, bearing_of, unique_chainages
 from humble_loop.geometry.chain import ARC
 from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street.cross_section import section_points
 from humble_loop.kinds.street.elements import degree_of_curve, elements
-from humble_loop.kinds.street.faces import StreetFace
 from humble_loop.kinds.street.grades import crossing_rows, vip_rows
 from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.plan import (
@@ -25,11 +25,10 @@ from humble_loop.kinds.street.plan import (
     vips_of,
 )
 from humble_loop.kinds.street.section import lip_levels, rows
-from humble_loop.lines.faces import Strip, face, strip_points
 from humble_loop.lines.line import line
 from humble_loop.lines.table import NoSuchTable, Table
 from humble_loop.site import parts
-from humble_loop.site.model import SIDES, Side, side_sign
+from humble_loop.site.model import SIDES
 
 _HERE = (("easting", "northing"),)
 
@@ -124,33 +123,24 @@ def section_table(q: Engine, of: str | None, every: float | None) -> Table:
         wanted = rows(q, street)
         if every is not None:
             wanted = wanted[np.abs(wanted / every - np.round(wanted / every)) < 1e-6]
-        found = [r for side in SIDES for r in _section_rows(q, of, street, side, wanted)]
-        # The crown stands in both halves, and a lip in the carriageway and the roadside: each is told once.
-        out += sorted(dict.fromkeys(found), key=lambda r: (r[1], -r[3]))
+        out += _section_rows(q, street, wanted)
     columns = ("street", "chainage", "point", "offset", "level", "easting", "northing")
     return Table(columns, tuple(out), _HERE)
 
 
-def _section_rows(q: Engine, of: str | None, street: str, side: Side, wanted: Floats) -> list[tuple[Any, ...]]:
-    """Crown and section points of one side at those of its rows that are wanted."""
-    found: list[tuple[Any, ...]] = []
-    name, chain, sign = name_of(q, street), chain_of(q, street), side_sign(side)
-    for id in (StreetFace(street, "carriageway", side), StreetFace(street, "roadside", side)):
-        made, points = solved(q, of, face, id), solved(q, of, strip_points, id)
-        if not isinstance(made, Strip) or points is None or not wanted.size:
-            continue
-        near = np.clip(np.searchsorted(wanted, made.rows), 0, wanted.size - 1)
-        close = np.minimum(np.abs(wanted[near] - made.rows), np.abs(wanted[np.maximum(near - 1, 0)] - made.rows))
-        keep = np.flatnonzero(close < 1e-6)
-        base = chain.points_at(made.rows[keep])
-        for k, i in enumerate(made.lines):
-            assert isinstance(i, StreetLine)
-            p = points[keep, k]
-            point = "crown" if i.side is None else f"{side} {i.point}"
-            offsets = np.zeros(len(keep)) if i.side is None else sign * np.hypot(*(p[:, :2] - base).T)
-            columns = (made.rows[keep], offsets, p[:, 2], p[:, 0], p[:, 1])
-            for s, o, z, e, n in zip(*(c.tolist() for c in columns)):
-                found.append((name, s, point, o, z, e, n))
+def _section_rows(q: Engine, street: str, wanted: Floats) -> list[tuple[Any, ...]]:
+    """Crown and section points at chainages, where a side has its own."""
+    chain, name = chain_of(q, street), name_of(q, street)
+    made = [p for p in section_points(q, street, wanted, batters=False) if p.piece != "drain"]
+    own = np.any([p.there for p in made if p.side is not None], axis=0) if len(made) > 1 else np.zeros(0, dtype=bool)
+    found = []
+    for k in np.flatnonzero(own).tolist():
+        there = [p for p in made if p.there[k]]
+        offsets = np.array([p.offsets[k] for p in there])
+        places = chain.points_at(np.full(len(there), wanted[k]), offsets)
+        for p, (e, n) in zip(there, places.tolist()):
+            point = p.name if p.side is None else f"{p.side} {p.name}"
+            found.append((name, float(wanted[k]), point, float(p.offsets[k]), float(p.levels[k]), e, n))
     return found
 
 
