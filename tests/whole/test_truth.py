@@ -18,7 +18,7 @@ from humble_loop.kinds.survey_line import SurveyLine
 from humble_loop.kinds.turning_head import TurningHead
 from humble_loop.kinds.turning_head.layout import outline
 from humble_loop.lines.faces import finished_mesh
-from humble_loop.lines.line import line
+from humble_loop.lines.line import ThingId, line
 from humble_loop.site.libraries import new_site
 from humble_loop.whole.findings import findings
 from humble_loop.whole.finished import whole_surface
@@ -167,6 +167,30 @@ def test_what_lies_over_another_is_a_finding_with_area_and_place_and_counts_once
     twice = sum(float(finished_mesh(q, id).surface.areas().sum()) for id in all_faces(q))
     assert twice > plan.area + 500
     assert not [f for f in findings(Engine(two_parallel(60.0))) if f.rule == "built twice"]
+
+
+@pytest.mark.parametrize("at", [(0.0, 0.0), (312_408.0, 6_251_977.0)])
+def test_where_two_streets_cross_is_one_place_with_all_of_its_area(at):
+    e, n = at
+    site = edits.add_ground(new_site(), Ground(name="g", surface=plane_ground(0.0, 0.0, 50.0).shifted(e, n)))
+    vips = (Vip(chainage=0, level=50), Vip(chainage=160, level=50))
+    for name, x, y in (("Long", 80.0, 0.0), ("Wide", 0.0, 80.0)):
+        ends = [Bend(easting=e - x, northing=n - y), Bend(easting=e + x, northing=n + y)]
+        site = edits.add_street(site, name, ends, vips=vips)
+    q = Engine(site)
+    found = [f for f in findings(q) if f.rule == "built twice" and "batter" not in f.thing]
+    assert [(f.thing, f.also) for f in found] == [("Wide", (ThingId("street", "long"),))]
+    assert found[0].value == pytest.approx(16.1**2, abs=0.01)  # both are 16.1 m wide from boundary to boundary
+    assert found[0].message == "259.21 m² of it lie over Long; there it is not counted"
+    east, north = found[0].place[0] + site.origin[0] - e, found[0].place[1] + site.origin[1] - n
+    assert max(abs(east), abs(north)) < 8.05
+    # Two crossings of the same two streets are two places.
+    bends = [(-80, -40), (-40, 60, 20), (40, 60, 20), (80, -40)]
+    made = [Bend(**dict(zip(Bend.model_fields, (e + x, n + y, *r)))) for x, y, *r in bends]
+    levels = (Vip(chainage=0, level=50), Vip(chainage=400, level=50))
+    again = edits.set_street(site, "wide", bends=tuple(made), vips=levels)
+    over = [f for f in findings(Engine(again)) if f.rule == "built twice" and f.thing == "Wide"]
+    assert len(over) == 2
 
 
 def test_volumes_count_each_square_metre_once():

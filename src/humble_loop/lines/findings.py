@@ -88,9 +88,10 @@ RING, UNSOLVED = "ring of ties", "cannot be worked out"
 
 def unique(found: list[Finding]) -> tuple[Finding, ...]:
     """Without repetitions, in order: what fails because of a thing is told once, on the first that it concerns."""
-    kept: dict[tuple[str, str, str], Finding] = {}
+    kept: dict[tuple[object, ...], Finding] = {}
     for f in found:
-        kept.setdefault((f.rule, f.thing, f.message), f)
+        failed_once = f.rule in (RING, UNSOLVED)
+        kept.setdefault((f.rule, f.thing, f.message, None if failed_once else f.place), f)
     return tuple(kept.values())
 
 

@@ -8,7 +8,7 @@ from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.whole.cover import RULE, UNKNOWN, cover_findings
 from humble_loop.whole.overlaps import overlap_findings
-from humble_loop.whole.things import all_things, faces_of
+from humble_loop.whole.things import all_things
 
 STAGE_OF = {
     "built twice": "Sections",
@@ -38,10 +38,8 @@ def thing_findings(q: Engine, thing: ThingId) -> tuple[Finding, ...]:
     if isinstance(made, Unsolved):
         return (failed(made, thing),)
     found = list(made)
-    faces = q.attempt(faces_of, thing)
-    for id in () if isinstance(faces, Unsolved) else faces:
-        over = q.attempt(overlap_findings, id)
-        found += (failed(over, thing),) if isinstance(over, Unsolved) else over
+    over = q.attempt(overlap_findings, thing)
+    found += (failed(over, thing),) if isinstance(over, Unsolved) else over
     if thing.kind == "survey_line":
         found += cover_findings(q, thing.id)
     return unique(found)

@@ -8,16 +8,19 @@ import numpy as np
 import shapely
 
 from humble_loop.engine.in_pieces import InPieces
-from humble_loop.engine.query import Engine, query
+from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.ground.cut import Lost, Remainder, cutting
 from humble_loop.ground.surface import Surface
 from humble_loop.ground.volume import Volume, volume_between
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
-from humble_loop.lines.findings import Finding
+from humble_loop.lines.findings import Finding, failed
+from humble_loop.lines.line import ThingId
 from humble_loop.whole.batters import clear_batter, hinges, is_batter, meeting
 from humble_loop.whole.places import face_tree, footprint, near
+from humble_loop.whole.things import faces_of, name_of
 
+_ONE_PLACE = 1.0  # metres from what is built twice within which that is one place
 _SLIVER = 0.01  # m2 of overlap that is a matter of rounding
 _SELF = 1e-6  # m2 of a batter over itself that is a matter of rounding
 _NEXT_TO = 1e-4  # metres within which a batter ends against something
@@ -28,11 +31,10 @@ _STEP = 0.05  # metres off the ground that is a matter of rounding
 
 @dataclass(frozen=True)
 class Overlap:
-    """Where a face lies over an earlier one: area in m2 and a place."""
+    """Where a face lies over an earlier one, in plan."""
 
     earlier: FaceId
-    area: float
-    place: tuple[float, float]
+    plan: shapely.Geometry
 
 
 @query
@@ -50,12 +52,7 @@ def overlaps_of(q: Engine, id: FaceId) -> tuple[Overlap, ...]:
     else:
         mine = footprint(q, id).plan
         shares = [(o, shapely.intersection(mine, footprint(q, o).plan)) for o in earlier if _overlap(mine, q, o)]
-    found = []
-    for other, shared in shares:
-        if shared.area > _SLIVER:
-            at = shapely.point_on_surface(shared)
-            found.append(Overlap(other, float(shared.area), (float(at.x), float(at.y))))
-    return tuple(found)
+    return tuple(Overlap(other, shared) for other, shared in shares if shared.area > _SLIVER)
 
 
 def _under_a_batter(q: Engine, id: FaceId, earlier: tuple[FaceId, ...]) -> list[tuple[FaceId, shapely.Geometry]]:
@@ -131,24 +128,58 @@ def counted_volume(q: Engine, id: FaceId) -> Volume:
 
 
 @query
-def overlap_findings(q: Engine, id: FaceId) -> tuple[Finding, ...]:
-    """Findings on what a face lies over."""
-    found = []
-    twice = footprint(q, id).twice
+def overlap_findings(q: Engine, thing: ThingId) -> tuple[Finding, ...]:
+    """Findings on what a thing lies over: one for each other thing and each place, however many faces of both meet there."""
+    found: list[Finding] = []
+    over: dict[tuple[ThingId, bool], list[tuple[FaceId, Overlap]]] = {}
+    for id in faces_of(q, thing):
+        made = q.attempt(_face_overlaps, id)
+        if isinstance(made, Unsolved):
+            found.append(failed(made, thing))
+            continue
+        alone, overlaps = made
+        found += alone
+        for o in overlaps:
+            over.setdefault((o.earlier.thing, is_batter(q, id)), []).append((id, o))
+    for (other, _), pairs in over.items():
+        found += _over(q, thing, other, pairs)
+    return tuple(found)
+
+
+@query
+def _face_overlaps(q: Engine, id: FaceId) -> tuple[tuple[Finding, ...], tuple[Overlap, ...]]:
+    """What is to be told of a face alone, and what it lies over."""
+    twice, found = footprint(q, id).twice, []
     if twice > _SLIVER and not is_batter(q, id):
-        at = shapely.point_on_surface(footprint(q, id).plan)
         words = f"{twice:.2f} m² of it lie over itself; there it is counted once"
         remedy = "enlarge the radius of the bend there, or narrow the section"
-        place = (float(at.x), float(at.y))
-        title = finished_mesh(q, id).title
+        title, place = finished_mesh(q, id).title, _place_in(footprint(q, id).plan)
         found.append(Finding("built twice", id.thing, title, words, remedy, twice, 0.0, place=place))
-    for o in overlaps_of(q, id):
-        a, b = finished_mesh(q, id).title, finished_mesh(q, o.earlier).title
-        words = f"{o.area:.2f} m² of it lie over {b}; there it is not counted"
+    return (*found, *_in_the_air(q, id)), overlaps_of(q, id)
+
+
+def _over(q: Engine, thing: ThingId, other: ThingId, pairs: list[tuple[FaceId, Overlap]]) -> list[Finding]:
+    """Where faces of a thing lie over those of another: each place once."""
+    plans, owner = shapely.get_parts(np.array([o.plan for _, o in pairs], dtype=object), return_index=True)
+    places = shapely.get_parts(shapely.union_all(shapely.buffer(plans, _ONE_PLACE)))
+    of, there = shapely.STRtree(plans).query(places, predicate="intersects")
+    found = []
+    for k in range(len(places)):
+        here = there[of == k]
+        mine, shared = [pairs[i] for i in owner[here].tolist()], shapely.union_all(plans[here])
+        own, theirs = {id for id, _ in mine}, {o.earlier for _, o in mine}
+        title = finished_mesh(q, own.pop()).title if len(own) == 1 else name_of(q, thing)
+        beneath = finished_mesh(q, theirs.pop()).title if len(theirs) == 1 else name_of(q, other)
+        words = f"{shared.area:.2f} m² of it lie over {beneath}; there it is not counted"
         remedy = "move one of them, or lessen a depth, a radius or a batter's height"
-        also = (o.earlier.thing,)
-        found.append(Finding("built twice", id.thing, a, words, remedy, o.area, 0.0, place=o.place, also=also))
-    return (*found, *_in_the_air(q, id))
+        area, place = float(shared.area), _place_in(shared)
+        found.append(Finding("built twice", thing, title, words, remedy, area, 0.0, place=place, also=(other,)))
+    return found
+
+
+def _place_in(plan: shapely.Geometry) -> tuple[float, float]:
+    at = shapely.point_on_surface(plan)
+    return float(at.x), float(at.y)
 
 
 def _in_the_air(q: Engine, id: FaceId) -> list[Finding]:
