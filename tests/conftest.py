@@ -136,7 +136,7 @@ def court() -> Site:
 
 @pytest.fixture(scope="session")
 def brickworks() -> Site:
-    """The demo site."""
-    from humble_loop.demo import demo_site
+    """The demo's first stage: an existing road, a street and a court with lots."""
+    from humble_loop.demo import first_stage
 
-    return demo_site()
+    return first_stage()

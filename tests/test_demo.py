@@ -1,14 +1,17 @@
 """The demo: the same survey every time, and the estate that it promises."""
 
 import numpy as np
+import pytest
 
-from humble_loop.demo import EAST, NORTH, SOUTH, WEST, build_demo, make_survey, repeated_site, survey_files
+from humble_loop.demo import EAST, NORTH, SOUTH, WEST, build_demo, demo_site, make_survey, repeated_site, survey_files
 from humble_loop.engine.query import Engine
 from humble_loop.formats.site_file import site_json
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.junction.nodes import all_joints
 from humble_loop.kinds.lot.layout import lots_on
 from humble_loop.kinds.street import Street
+from humble_loop.kinds.street.side import lip_width
+from humble_loop.whole.findings import findings
 
 
 def test_the_shipped_survey_is_what_the_script_makes(tmp_path):
@@ -18,15 +21,15 @@ def test_the_shipped_survey_is_what_the_script_makes(tmp_path):
         assert again.read_bytes() == file.read_bytes()
 
 
-def test_the_shipped_site_is_what_the_survey_and_the_edits_make(brickworks):
-    built = build_demo()
-    assert site_json(built) == site_json(brickworks)
-    for a, b in zip(built.all(Ground), brickworks.all(Ground), strict=True):
+def test_the_shipped_site_is_what_the_survey_and_the_edits_make():
+    built, shipped = build_demo(), demo_site()
+    assert site_json(built) == site_json(shipped)
+    for a, b in zip(built.all(Ground), shipped.all(Ground), strict=True):
         assert np.array_equal(a.surface.points, b.surface.points)
         assert np.array_equal(a.surface.triangles, b.surface.triangles)
 
 
-def test_the_estate(brickworks):
+def test_the_first_stage(brickworks):
     assert [(s.name, s.kind) for s in brickworks.all(Street)] == [
         ("Claypit Road", "existing"),
         ("Ember Loop", "new"),
@@ -35,6 +38,53 @@ def test_the_estate(brickworks):
     q = Engine(brickworks)
     assert {t for _, _, t in all_joints(q)} == {"claypit-road", "ember-loop"}
     assert sum(len(lots_on(q, s.id)) for s in brickworks.all(Street)) >= 25
+
+
+def test_the_whole_estate_has_its_streets_lots_and_sections():
+    site = demo_site()
+    q = Engine(site)
+    names = [
+        "Claypit Road",
+        "Ember Loop",
+        "Kiln Court",
+        "Firebrick Street",
+        "Saggar Street",
+        "Hopper Lane",
+        "Flue Rise",
+    ]
+    assert [s.name for s in site.all(Street)] == names
+    meets = {(street, end): through for street, end, through in all_joints(q)}
+    assert meets == {
+        ("ember-loop", "start"): "claypit-road",
+        ("ember-loop", "end"): "claypit-road",
+        ("kiln-court", "start"): "ember-loop",
+        ("firebrick-street", "start"): "claypit-road",
+        ("saggar-street", "end"): "ember-loop",
+        ("hopper-lane", "start"): "ember-loop",
+        ("flue-rise", "start"): "ember-loop",
+    }
+    assert 60 <= sum(len(lots_on(q, s.id)) for s in site.all(Street)) <= 70
+    assert {s.section for s in site.all(Street)} >= {"collector-parking", "service-lane", "access-one-way-fall"}
+    changes = {s.name: [c.section for c in s.changes] for s in site.all(Street) if s.changes}
+    assert changes == {"Ember Loop": ["local-parking-left", "local-street"], "Saggar Street": ["local-one-path"]}
+    # From 456.00 on, where the taper has ended: 3.1 m of lane and 2.2 m of parking on the left.
+    assert lip_width(q, "ember-loop", "left")(np.array([440.0, 456.0, 545.0])) == pytest.approx([3.4, 5.3, 3.4])
+
+
+def test_what_stands_in_the_list_of_findings_is_meant():
+    told = [(f.rule, f.thing) for f in findings(Engine(demo_site()))]
+    rules = {rule for rule, _ in told}
+    assert rules == {
+        "streets meet unworked",
+        "radial fall",
+        "curve too short",
+        "cover over a service",
+        "grade too flat",
+        "pad out of its window",
+        "low point along the street",
+    }
+    crossings = {"Firebrick Street and Ember Loop", "Saggar Street and Firebrick Street"}
+    assert {thing for rule, thing in told if rule == "streets meet unworked"} == crossings
 
 
 def test_the_ground_falls_from_the_ridge_road_to_the_creek(brickworks):

@@ -7,6 +7,7 @@ reading those files with the real readers and applying the real edits, and ships
 
 from __future__ import annotations
 
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -19,9 +20,10 @@ from humble_loop.geometry.bends import BendInput, chain_from_bends
 from humble_loop.geometry.chain import Chain
 from humble_loop.ground.build import build_surface
 from humble_loop.kinds.ground.model import Ground, add_ground
-from humble_loop.kinds.lot.model import LotRow, add_lot_row, set_pad
-from humble_loop.kinds.street.edits import add_street, set_vips
-from humble_loop.kinds.street.model import Bend, Street, Vip
+from humble_loop.kinds.junction.model import set_corner
+from humble_loop.kinds.lot.model import LotRow, add_lot_row, set_lot_row, set_pad
+from humble_loop.kinds.street.edits import add_street, set_street, set_vips
+from humble_loop.kinds.street.model import Bend, SectionChange, Street, Vip, bend_input
 from humble_loop.kinds.street.section_edits import set_toe_drain
 from humble_loop.kinds.survey_line.model import SurveyLine, add_survey_lines
 from humble_loop.kinds.turning_head.model import set_head
@@ -32,6 +34,23 @@ SEED = 1907
 WEST, SOUTH, EAST, NORTH = 4000.0, 8000.0, 4460.0, 8340.0
 SITE = "brickworks.hloop"
 POINTS, PIT, LINES = "brickworks_points.csv", "pit_floor.xml", "brickworks_lines.dxf"
+_SERVICES = (
+    (
+        "Sewer",
+        "SEWER",
+        2.4,
+        1.0,
+        ((4136.0, 8236.0), (4206.0, 8226.0), (4222.0, 8098.0), (4296.0, 8094.0), (4338.0, 8030.0)),
+    ),
+    (
+        "Stormwater",
+        "STORM",
+        1.9,
+        0.6,
+        ((4074.0, 8052.0), (4168.0, 8050.0), (4262.0, 8049.0), (4360.0, 8048.0), (4392.0, 8026.0)),
+    ),
+)
+_FIRST_STAGE = 214.3  # metres of Ember Loop
 CLAYPIT = (BendInput(4008.0, 8311.0), BendInput(4230.0, 8305.0, 400.0), BendInput(4452.0, 8290.0))
 LIP, KERB, PATH_FRONT, PATH_BACK, ROAD_BOUNDARY = 3.4, 3.85, 5.4, 6.8, 8.2
 
@@ -170,9 +189,103 @@ def demo_site() -> Site:
 
 
 def build_demo() -> Site:
+    """The whole of the brickworks, from the survey files."""
+    return _second_stage(first_stage())
+
+
+@cache
+def first_stage() -> Site:
     """The brickworks with Claypit Road, Ember Loop's west leg and Kiln Court, and their lots, from the survey files."""
     site, _ = bring_in(new_site("The old brickworks"), survey_files(), Options(longest_edge=40.0))
     return _with_main(_estate(site, 0, 0.0))
+
+
+def _second_stage(site: Site) -> Site:
+    """Ember Loop closed, and the streets inside it. Only T-junctions are laid out: where streets cross is a finding."""
+    (ember,) = (s for s in site.all(Street) if s.name == "Ember Loop")
+    loop = _bends(
+        *((b.easting, b.northing, b.radius) for b in ember.bends[:3]),
+        (4056.0, 8061.0, 16.0),
+        (4372.0, 8058.0, 26.0),
+        (4376.0, 8180.0, 300.0),
+        _nearest(_road(), 4384.0, 8293.0),
+    )
+    site = set_street(site, ember.id, bends=tuple(loop))
+    for row in site.all(LotRow):
+        if row.street == ember.id and row.end is None:
+            site = set_lot_row(site, row.id, end=_FIRST_STAGE)
+    line = chain_from_bends([bend_input(b) for b in loop])[0]
+    low = [(250.0, 40.3, 20.0), (305.0, 38.9, 30.0), (345.0, 37.0, 30.0), (440.0, 35.4, 0.0), (556.0, 33.6, 30.0)]
+    back = [(650.0, 34.9, 0.0), (745.0, 36.5, 12.0)]
+    vips = [*ember.vips, *(Vip(chainage=s, level=z, curve_length=c) for s, z, c in (*low, *back))]
+    site = set_vips(site, ember.id, vips)
+    for name, street_class, section, rows in (
+        (
+            "Firebrick Street",
+            "collector",
+            "collector-parking",
+            (_nearest(_road(), 4238.0, 8305.0), (4242.0, 8190.0, 180.0), (4232.0, 8022.0)),
+        ),
+        (
+            "Saggar Street",
+            "local",
+            "local-street",
+            ((4150.0, 8254.0), (4250.0, 8258.0, 220.0), _nearest(line, 4378.0, 8244.0)),
+        ),
+        (
+            "Hopper Lane",
+            "access",
+            "service-lane",
+            (_nearest(line, 4375.0, 8148.0), (4330.0, 8150.0, 60.0), (4292.0, 8140.0)),
+        ),
+        (
+            "Flue Rise",
+            "access",
+            "access-one-way-fall",
+            (_nearest(line, 4180.0, 8060.0), (4134.0, 8092.0, 28.0), (4131.0, 8128.0)),
+        ),
+    ):
+        site = add_street(site, name, _bends(*rows), street_class=street_class, section=section)
+    climb = [(40.0, 37.3, 14.0), (75.0, 39.2, 10.0), (91.0, 39.6, 0.0)]
+    site = set_vips(site, "flue-rise", [Vip(chainage=s, level=z, curve_length=c) for s, z, c in climb])
+    parking = (("local-parking-left", 446.0), ("local-street", 530.0))
+    site = set_street(site, ember.id, changes=tuple(SectionChange(chainage=s, section=n) for n, s in parking))
+    site = set_street(
+        site, "saggar-street", changes=(SectionChange(chainage=116.0, section="local-one-path", taper=8.0),)
+    )
+    site = set_corner(site, "hopper-lane", "start", "right", pit=True)
+    site = set_corner(site, "saggar-street", "end", "right", pit=True)
+    site = set_corner(site, "flue-rise", "start", "left", pit=True)
+    site = add_survey_lines(site, [_service(*rows) for rows in _SERVICES])
+    for street, place, number, more in (
+        ("ember-loop", "right", 31, {"start": 264.0, "end": 408.0, "frontage": 17.0, "depth": 27.0}),
+        ("ember-loop", "right", 41, {"start": 442.0, "end": 546.0, "frontage": 17.0, "depth": 27.0}),
+        ("ember-loop", "left", 51, {"start": 442.0, "end": 540.0, "frontage": 17.0}),
+        ("ember-loop", "right", 61, {"start": 586.0, "end": 768.0, "frontage": 18.0}),
+        ("saggar-street", "left", 81, {"start": 112.0, "end": 208.0, "frontage": 18.0, "depth": 26.0}),
+        ("saggar-street", "right", 91, {"start": 112.0, "end": 208.0, "frontage": 18.0}),
+    ):
+        site = add_lot_row(site, street, place, first_number=number, **more)
+    return site
+
+
+def _service(name: str, code: str, depth: float, cover: float, rows: tuple[tuple[float, float], ...]) -> SurveyLine:
+    """A pipe ``depth`` metres under the ground at its pits, straight between them."""
+    e, n = np.array(rows).T
+    levels = np.round(ground_level(e, n) - depth, 2)
+    return SurveyLine(
+        name=name, code=code, vertices=tuple(zip(e.tolist(), n.tolist(), levels.tolist())), least_cover=cover
+    )
+
+
+def _nearest(line: Chain, e: float, n: float) -> tuple[float, float]:
+    """The nearest place on a line."""
+    place = line.points_at(line.feet([e, n]).chainages)[0]
+    return float(place[0]), float(place[1])
+
+
+def _bends(*rows: tuple[float, ...]) -> list[Bend]:
+    return [Bend(**dict(zip(Bend.model_fields, r))) for r in rows]
 
 
 def _with_main(site: Site) -> Site:
@@ -187,8 +300,8 @@ def _with_main(site: Site) -> Site:
 
 
 def repeated_site(times: int) -> Site:
-    """The estate ``times`` over, side by side, for benchmarks."""
-    one = demo_site()
+    """The first stage ``times`` over, side by side, for benchmarks."""
+    one = first_stage()
     ground = one.all(Ground)[-1].surface
     width = EAST - WEST
     points = np.concatenate([ground.points + [k * width, 0.0, 0.0] for k in range(times)])

@@ -169,28 +169,43 @@ def test_what_lies_over_another_is_a_finding_with_area_and_place_and_counts_once
     assert not [f for f in findings(Engine(two_parallel(60.0))) if f.rule == "built twice"]
 
 
-@pytest.mark.parametrize("at", [(0.0, 0.0), (312_408.0, 6_251_977.0)])
-def test_where_two_streets_cross_is_one_place_with_all_of_its_area(at):
+def beside_long(at, *bends):
+    """A street, Wide, with bends (x, y) beside Long, which runs along y = 0; both level and 16.1 m wide."""
     e, n = at
     site = edits.add_ground(new_site(), Ground(name="g", surface=plane_ground(0.0, 0.0, 50.0).shifted(e, n)))
-    vips = (Vip(chainage=0, level=50), Vip(chainage=160, level=50))
-    for name, x, y in (("Long", 80.0, 0.0), ("Wide", 0.0, 80.0)):
-        ends = [Bend(easting=e - x, northing=n - y), Bend(easting=e + x, northing=n + y)]
-        site = edits.add_street(site, name, ends, vips=vips)
-    q = Engine(site)
-    found = [f for f in findings(q) if f.rule == "built twice" and "batter" not in f.thing]
+    vips = (Vip(chainage=0, level=50), Vip(chainage=400, level=50))
+    for name, rows in (("Long", ((-80, 0), (80, 0))), ("Wide", bends)):
+        made = [Bend(**dict(zip(Bend.model_fields, (e + x, n + y, *r)))) for x, y, *r in rows]
+        site = edits.add_street(site, name, made, vips=vips)
+    return site
+
+
+def solid_over(q):
+    return [f for f in findings(q) if f.rule == "built twice" and "batter" not in f.thing]
+
+
+@pytest.mark.parametrize("at", [(0.0, 0.0), (312_408.0, 6_251_977.0)])
+def test_a_street_that_runs_into_another_is_one_place_with_all_of_its_area(at):
+    site = beside_long(at, (0, -80), (0, -3))
+    found = solid_over(Engine(site))
     assert [(f.thing, f.also) for f in found] == [("Wide", (ThingId("street", "long"),))]
-    assert found[0].value == pytest.approx(16.1**2, abs=0.01)  # both are 16.1 m wide from boundary to boundary
-    assert found[0].message == "259.21 m² of it lie over Long; there it is not counted"
-    east, north = found[0].place[0] + site.origin[0] - e, found[0].place[1] + site.origin[1] - n
-    assert max(abs(east), abs(north)) < 8.05
-    # Two crossings of the same two streets are two places.
-    bends = [(-80, -40), (-40, 60, 20), (40, 60, 20), (80, -40)]
-    made = [Bend(**dict(zip(Bend.model_fields, (e + x, n + y, *r)))) for x, y, *r in bends]
-    levels = (Vip(chainage=0, level=50), Vip(chainage=400, level=50))
-    again = edits.set_street(site, "wide", bends=tuple(made), vips=levels)
-    over = [f for f in findings(Engine(again)) if f.rule == "built twice" and f.thing == "Wide"]
-    assert len(over) == 2
+    assert found[0].value == pytest.approx(16.1 * 5.05, abs=0.01)  # from Long's boundary at -8.05 to Wide's end
+    assert found[0].message == "81.31 m² of it lie over Long; there it is not counted"
+    east, north = (found[0].place[k] + site.origin[k] - at[k] for k in (0, 1))
+    assert abs(east) < 8.05
+    assert -8.05 < north < -3.0
+    assert len(solid_over(Engine(beside_long(at, (-60, -3), (-60, -60, 20), (60, -60, 20), (60, -3))))) == 2
+
+
+def test_where_two_streets_cross_it_is_told_once():
+    q = Engine(beside_long((0.0, 0.0), (0, -80), (0, 80)))
+    told = [(f.rule, f.thing) for f in findings(q)]
+    assert told.count(("streets meet unworked", "Long and Wide")) == 1
+    assert not [t for t in told if t[0] == "built twice"]
+    assert "each is built through the other" in next(f.message for f in findings(q) if "meet" in f.rule)
+    # What else they share elsewhere is told as ever: here Wide comes back over Long's end.
+    q = Engine(beside_long((0.0, 0.0), (0, -80), (0, 60, 20), (76, 60, 20), (76, 3)))
+    assert len(solid_over(q)) == 1
 
 
 def test_volumes_count_each_square_metre_once():

@@ -34,11 +34,9 @@ from humble_loop.formats.recovery import lost_sessions
 from humble_loop.formats.site_file import load_site
 from humble_loop.kinds.lot.layout import lots_on
 from humble_loop.kinds.street.grades import locking
-from humble_loop.kinds.street.section_edits import add_change, add_piece
 from humble_loop.lines.describe import Fact
 from humble_loop.lines.line import ThingId
 from humble_loop.site.libraries import new_site
-from humble_loop.site.library import TypicalSection
 from humble_loop.site.model import Site
 
 _LATER = 3000  # milliseconds after the window has opened
@@ -171,7 +169,7 @@ def _show_demo(window: MainWindow) -> None:
     """Something worth seeing: Kiln Court chosen, the estate in the plan."""
     window.stage_row.choose(1)
     window.session.choose(ThingId("street", "kiln-court"))
-    _look_at(window, 4122.0, 8206.0, 232.0)
+    window.plan.fit()
     _ask(window, 4150.0, 8186.0)
 
 
@@ -268,16 +266,13 @@ def _proposals(window: MainWindow) -> None:
 
 
 def _section(window: MainWindow) -> None:
-    """Ember Loop's section piece by piece, with a parking lane from half way on, as the hand finds it."""
+    """Ember Loop's section piece by piece, where it has a parking lane, as the hand finds it."""
     session = window.session
-    session.do("Change the section", lambda s: add_change(s, "ember-loop", 140.0))
-    fresh = session.site.all(TypicalSection)[-1].id
-    session.do("Add parking", lambda s: add_piece(s, fresh, "left", 0, "parking"))
     window.stage_row.choose(3)
     session.choose(ThingId("street", "ember-loop"))
-    window.show_sheet("Section from 140")
-    _look_at(window, 4052.0, 8222.0, 120.0)
-    window.long_section.point_station(180.0)
+    window.show_sheet("Section from 446")
+    _look_at(window, 4292.0, 8066.0, 130.0)
+    window.long_section.point_station(490.0)
     app = QApplication.instance()
     assert isinstance(app, QApplication)
     settle(app, window)
@@ -320,15 +315,15 @@ def _trail(window: MainWindow) -> None:
 
 
 def _sketch(window: MainWindow) -> None:
-    _look_at(window, 4105.0, 8132.0, 150.0)
+    _look_at(window, 4318.0, 8190.0, 150.0)
     window.draw_street()
     sketch = window.plan.sketch
     assert sketch is not None
     e, n = window.session.origin
-    for place in ((4059.6 - e, 8124.0 - n), (4112.0 - e, 8120.5 - n)):
+    for place in ((4376.5 - e, 8196.0 - n), (4322.0 - e, 8194.0 - n)):
         sketch.move(place, 2.0)
         sketch.click(place, 2.0)
-    sketch.move((4140.0 - e, 8098.0 - n), 2.0)
+    sketch.move((4282.0 - e, 8212.0 - n), 2.0)
 
 
 def _empty(window: MainWindow) -> None:

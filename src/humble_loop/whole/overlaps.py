@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,14 +14,18 @@ from humble_loop.ground.cut import Lost, Remainder, cutting
 from humble_loop.ground.surface import Surface
 from humble_loop.ground.volume import Volume, volume_between
 from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.junction.nodes import unworked
+from humble_loop.kinds.street.side import boundary_width
 from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
 from humble_loop.lines.findings import Finding, failed
 from humble_loop.lines.line import ThingId
+from humble_loop.site.model import SIDES
 from humble_loop.whole.batters import clear_batter, hinges, is_batter, meeting
 from humble_loop.whole.places import face_tree, footprint, near
 from humble_loop.whole.things import faces_of, name_of
 
 _ONE_PLACE = 1.0  # metres from what is built twice within which that is one place
+_BATTERS = 5.0  # metres beside the streets that cross
 _SLIVER = 0.01  # m2 of overlap that is a matter of rounding
 _SELF = 1e-6  # m2 of a batter over itself that is a matter of rounding
 _NEXT_TO = 1e-4  # metres within which a batter ends against something
@@ -141,8 +146,9 @@ def overlap_findings(q: Engine, thing: ThingId) -> tuple[Finding, ...]:
         found += alone
         for o in overlaps:
             over.setdefault((o.earlier.thing, is_batter(q, id)), []).append((id, o))
-    for (other, _), pairs in over.items():
-        found += _over(q, thing, other, pairs)
+    for (other, batters), pairs in over.items():
+        title = f"{name_of(q, thing)} batters" if batters else name_of(q, thing)
+        found += _over(q, thing, title, other, pairs)
     return tuple(found)
 
 
@@ -158,8 +164,11 @@ def _face_overlaps(q: Engine, id: FaceId) -> tuple[tuple[Finding, ...], tuple[Ov
     return (*found, *_in_the_air(q, id)), overlaps_of(q, id)
 
 
-def _over(q: Engine, thing: ThingId, other: ThingId, pairs: list[tuple[FaceId, Overlap]]) -> list[Finding]:
-    """Where faces of a thing lie over those of another: each place once."""
+def _over(
+    q: Engine, thing: ThingId, several: str, other: ThingId, pairs: list[tuple[FaceId, Overlap]]
+) -> list[Finding]:
+    """Where faces of a thing lie over those of another: each place once. ``several`` is what more than one are called."""
+    told = _crossings(q, thing, other)
     plans, owner = shapely.get_parts(np.array([o.plan for _, o in pairs], dtype=object), return_index=True)
     places = shapely.get_parts(shapely.union_all(shapely.buffer(plans, _ONE_PLACE)))
     of, there = shapely.STRtree(plans).query(places, predicate="intersects")
@@ -167,14 +176,26 @@ def _over(q: Engine, thing: ThingId, other: ThingId, pairs: list[tuple[FaceId, O
     for k in range(len(places)):
         here = there[of == k]
         mine, shared = [pairs[i] for i in owner[here].tolist()], shapely.union_all(plans[here])
+        if shapely.distance(told, shared) <= 0.0:
+            continue  # a finding of its own tells that streets cross there
         own, theirs = {id for id, _ in mine}, {o.earlier for _, o in mine}
-        title = finished_mesh(q, own.pop()).title if len(own) == 1 else name_of(q, thing)
+        title = finished_mesh(q, own.pop()).title if len(own) == 1 else several
         beneath = finished_mesh(q, theirs.pop()).title if len(theirs) == 1 else name_of(q, other)
         words = f"{shared.area:.2f} m² of it lie over {beneath}; there it is not counted"
         remedy = "move one of them, or lessen a depth, a radius or a batter's height"
         area, place = float(shared.area), _place_in(shared)
         found.append(Finding("built twice", thing, title, words, remedy, area, 0.0, place=place, also=(other,)))
     return found
+
+
+def _crossings(q: Engine, thing: ThingId, other: ThingId) -> shapely.Geometry:
+    """Where two streets cross without a junction, in plan: as far as both are wide, and their batters beside that."""
+    if thing.kind != "street" or other.kind != "street":
+        return shapely.Polygon()
+    first, second = sorted((thing.id, other.id))
+    half = [max(float(boundary_width(q, s, side).values.max()) for side in SIDES) for s in (first, second)]
+    nodes = [n for n in unworked(q, first) if n.id.meeting == "crossing" and second in n.id.members]
+    return shapely.union_all([shapely.Point(n.place).buffer(math.hypot(*half) + _BATTERS) for n in nodes])
 
 
 def _place_in(plan: shapely.Geometry) -> tuple[float, float]:

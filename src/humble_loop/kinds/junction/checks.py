@@ -104,6 +104,8 @@ def meeting_findings(q: Engine, street: str) -> tuple[Finding, ...]:
         streets = tuple(dict.fromkeys(leg.street for leg in node.legs))
         names = " and ".join(name_of(q, s) for s in streets)
         words = f"{names} {'cross' if node.id.meeting == 'crossing' else 'meet end to end'}, and no junction is laid out there"
+        if node.id.meeting == "crossing" and all(is_new(q, s) for s in streets):
+            words += ": each is built through the other, and what they share is counted once"
         remedy = "end one of them on the other's centreline, so that they make a T"
         if node.id.meeting != "crossing":
             remedy = "join them into one street, or end one of them on the other's centreline, so that they make a T"
