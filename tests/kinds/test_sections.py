@@ -5,12 +5,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from humble_loop.demo import demo_site
+from humble_loop.demo import first_stage
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.ground.model import Ground
 from humble_loop.kinds.lot.layout import lot
 from humble_loop.kinds.street import Bend, Street, Vip
 from humble_loop.kinds.street import section_edits as change
+from humble_loop.kinds.street.change_sheet import change_sheet
 from humble_loop.kinds.street.faces import StreetFace
 from humble_loop.kinds.street.plan import StreetLine, chain_of
 from humble_loop.kinds.street.section import lines_of, side_shape
@@ -357,21 +358,25 @@ def test_who_else_uses_a_section_is_told_and_a_copy_is_offered():
     assert own.find(Street, "line").section != own.find(Street, "other").section
 
 
+def changes(site):
+    return change_sheet(Engine(site), "line")
+
+
 def test_changes_are_added_typed_and_removed_as_rows():
     site = straight()
-    sheet = sheets(site)["Changes"]
+    sheet = changes(site)
     assert not sheet.rows
     site = sheet.actions[0][1](site)
-    row = sheets(site)["Changes"].rows[0]
-    assert row.cells[0].value == 100.0
-    site = row.cells[0].edit(60.0)(site)
-    site = sheets(site)["Changes"].rows[0].cells[1].edit(15.0)(site)
+    row = changes(site).rows[0]
+    assert row.cells[2].value == 100.0
+    site = row.cells[2].edit(60.0)(site)
+    site = changes(site).rows[0].cells[4].edit(15.0)(site)
     got = site.find(Street, "line").changes[0]
     assert (got.chainage, got.taper) == (60.0, 15.0)
     assert "Section from 60" in sheets(site)
-    site = sheets(site)["Changes"].rows[0].cells[2].edit("access-place")(site)
+    site = changes(site).rows[0].cells[5].edit("access-place")(site)
     assert site.find(Street, "line").changes[0].section == "access-place"
-    site = sheets(site)["Changes"].rows[0].actions[0][1](site)
+    site = changes(site).rows[0].actions[0][1](site)
     assert site.find(Street, "line").changes == ()
 
 
@@ -388,7 +393,7 @@ def test_a_missing_point_is_said():
 
 def widened_loop(share):
     """Ember Loop of the demo with wider verges from a share of its length on; the rules that it breaks then and did not."""
-    site = demo_site()
+    site = first_stage()
     before = {f.rule for f in findings(Engine(site))}
     site = change.add_change(site, "ember-loop", share * chain_of(Engine(site), "ember-loop").total)
     fresh = site.find(Street, "ember-loop").changes[0].section
@@ -477,7 +482,7 @@ def test_where_the_section_changes_each_has_its_own_pavement():
 
 
 def test_junctions_and_heads_are_paved_as_their_own_streets_end():
-    site = demo_site()
+    site = first_stage()
     q = Engine(site)
     made = table(q, "pavement", "Kiln Court")
     area = made.rows[0][made.columns.index("area")]

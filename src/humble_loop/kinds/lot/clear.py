@@ -107,7 +107,8 @@ def raw_edges(q: Engine, frame: LotFrame) -> list[Edge]:
 def _along(q: Engine, id: LineId) -> Floats:
     """Chainages that follow a line: once for all lots along it."""
     plan = line_plan(q, id)
-    return plan.base.sampled(_SAG, np.inf, float(np.abs(plan.offset.values).max()))
+    s, kinks = plan.base.sampled(_SAG, np.inf, float(np.abs(plan.offset.values).max())), plan.offset.at
+    return np.union1d(s, kinks[(kinks > 0) & (kinks < plan.base.total)])
 
 
 def _points(q: Engine, id: LineId, begin: float, finish: float) -> Floats:

@@ -14,7 +14,7 @@ from humble_loop.kinds.street.cross_handles import cross_handles
 from humble_loop.kinds.street.faces import StreetFace, face_of, faces_of
 from humble_loop.kinds.street.from_line import street_sheet
 from humble_loop.kinds.street.grade_handles import section_handles
-from humble_loop.kinds.street.model import FullDepth, Street
+from humble_loop.kinds.street.model import FullDepth, Street, Widening
 from humble_loop.kinds.street.overlay import depth_stations, recut_full_depth, rejoined_full_depth
 from humble_loop.kinds.street.plan import (
     StreetLine,
@@ -39,6 +39,7 @@ from humble_loop.kinds.street.section_checks import SECTION_RULES
 from humble_loop.kinds.street.section_sheet import cross_rows
 from humble_loop.kinds.street.side import course
 from humble_loop.kinds.street.tables import TABLES
+from humble_loop.kinds.street.widening import recut_widenings, rejoined_widenings
 from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint, SheetOf, SheetRow
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
@@ -53,7 +54,7 @@ class Streets(Kind):
     """Roads, new or existing."""
 
     key, title, stage = "street", "Streets", "Streets"
-    models = (Street, FullDepth)
+    models = (Street, FullDepth, Widening)
     rules = {  # noqa: RUF012 (never changed)
         **dict.fromkeys(PLAN_RULES, "Streets"),
         **dict.fromkeys(LEVEL_RULES, "Levels"),
@@ -111,10 +112,10 @@ class Streets(Kind):
         return depth_stations(q, street)
 
     def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
-        return recut_full_depth(site, street, kept, rest)
+        return recut_widenings(recut_full_depth(site, street, kept, rest), street, kept, rest)
 
     def rejoined(self, q: Engine, site: Site, gone: str, street: str, start: float, back: bool) -> Site:
-        return rejoined_full_depth(site, gone, street, start, back)
+        return rejoined_widenings(rejoined_full_depth(site, gone, street, start, back), gone, street, start, back)
 
     def reserves(self, q: Engine, street: str) -> tuple[Reserve, ...]:
         return reserves_of(q, street)

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from humble_loop.geometry.bends import BendInput
-from humble_loop.site.model import Chainage, Coordinate, Grade, Length, Level, Model, Named, Thing, between
+from humble_loop.site.model import Chainage, Coordinate, Grade, Length, Level, Model, Named, Side, Thing, between
 
 
 class Bend(Model):
@@ -159,6 +159,34 @@ class FullDepth(Thing):
             raise ValueError(
                 f"a stretch of full depth cannot end at {self.finish:.2f} where it begins at {self.begin:.2f}"
             )
+        return self
+
+    @property
+    def owner(self) -> str | None:
+        """The street."""
+        return self.street
+
+
+class Widening(Thing):
+    """A stretch of a street's side along which its lip follows a survey line; over ``taper`` metres at both ends it comes from
+    where the section has it. Side and chainages are those of the street as it was drawn.
+    """
+
+    collection: ClassVar[str] = "widenings"
+    words: ClassVar[str] = "widening"
+    owned_by: ClassVar[str] = "streets"
+
+    street: str
+    side: Side
+    begin: Chainage
+    finish: Chainage
+    line: str
+    taper: Annotated[float, between(0.1, 200.0)] = 5.0
+
+    @model_validator(mode="after")
+    def _onwards(self) -> Widening:
+        if self.finish <= self.begin:
+            raise ValueError(f"a widening cannot end at {self.finish:.2f} where it begins at {self.begin:.2f}")
         return self
 
     @property

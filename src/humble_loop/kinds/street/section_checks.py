@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from humble_loop.engine.query import Engine
 from humble_loop.kinds.street import section_edits as edits
 from humble_loop.kinds.street.model import SectionChange
 from humble_loop.kinds.street.overlay import OVERLAY_RULE, overlay_findings
 from humble_loop.kinds.street.plan import chain_of, class_of, frame_of, name_of
 from humble_loop.kinds.street.section import gaps, own_range
-from humble_loop.kinds.street.side import drawn_side, sections_along
+from humble_loop.kinds.street.side import LEAST_STRIP, SideCourse, course, drawn_side, sections_along
+from humble_loop.kinds.street.widening import Followed, followed
 from humble_loop.lines.findings import Finding, Mend, point, share, too_high, too_low
 from humble_loop.lines.line import ThingId
 from humble_loop.site.model import SIDES
 
-SECTION_RULES = ("crossfall", "section change", "batter finds no ground", OVERLAY_RULE)
+SECTION_RULES = ("crossfall", "section change", "widening", "batter finds no ground", OVERLAY_RULE)
 _ROUNDING = 1e-6  # metres
 
 
 def section_findings(q: Engine, street: str) -> list[Finding]:
     """Findings on the sections of a new street."""
     changes = frame_of(q, street).changes
-    found = _crossfall(q, street) + overlay_findings(q, street)
+    found = _crossfall(q, street) + overlay_findings(q, street) + _widenings(q, street)
     for k, c in enumerate(changes):
         words, remedy, mend = _room(q, street, changes, k)
         if words:
@@ -28,6 +31,31 @@ def section_findings(q: Engine, street: str) -> list[Finding]:
             part = f"{name_of(q, street)} at {c.chainage:.2f}"
             found.append(Finding("section change", ThingId("street", street), part, words, remedy, place=at, mend=mend))
     return found
+
+
+def _widenings(q: Engine, street: str) -> list[Finding]:
+    """Widenings whose line is not there, or does not run all along their stretch."""
+    found = []
+    for side in SIDES:
+        for w in followed(q, street, side):
+            words, remedy = w.wrong, w.remedy
+            inner = course(q, street, side)
+            at = np.clip(0.5 * (w.begin + w.finish), 0.0, chain_of(q, street).total)
+            if not words and (narrow := _narrow(inner, w)) is not None:
+                at, words, remedy = narrow, "its line leaves the strip beside the lip no width", "choose another line"
+            if words:
+                part = f"{name_of(q, street)} {side} widening from {w.begin:.2f} to {w.finish:.2f}"
+                place = point(chain_of(q, street).points_at([at])[0])
+                chainage = float(at)
+                of = ThingId("street", street)
+                found.append(Finding("widening", of, part, words, remedy, chainage=chainage, place=place))
+    return found
+
+
+def _narrow(made: SideCourse, widening: Followed) -> float | None:
+    """Where a widening leaves the strip that ends at the lip next to nothing."""
+    own = (made.at >= widening.begin) & (made.at <= widening.finish) & (made.widths[:, made.lip] <= 2 * LEAST_STRIP)
+    return float(made.at[own][0]) if own.any() else None
 
 
 def _room(q: Engine, street: str, changes: tuple[SectionChange, ...], k: int) -> tuple[str, str, Mend | None]:

@@ -36,6 +36,7 @@ TYPICAL: dict[Piece, tuple[float, float]] = {
 }
 NEW_LAYER = 0.15  # metres
 INSIDE: tuple[Piece, ...] = ("median", "lane", "parking")  # of the lip
+_BAY_TAPER = 2.0  # metres over which a parking bay's end closes: what a car swings through
 OUTSIDE: tuple[Piece, ...] = ("verge", "path", "buffer")
 
 
@@ -204,6 +205,29 @@ def add_change(site: Site, street: str, chainage: float) -> Site:
     copy = changed(the(site, TypicalSection, here), id=free_id(site, TypicalSection, name), name=name)
     fresh = made(SectionChange, chainage=chainage, section=copy.id)
     return site.put(copy).put(_with_changes(s, [*s.changes, fresh]))
+
+
+def add_bay(site: Site, street: str, side: Side, begin: float, finish: float) -> Site:
+    """A parking bay on one side of a street (as its sections have it), from one chainage to another: the section takes a
+    parking lane there, over a short taper, and loses it again.
+    """
+    s = the(site, Street, street)
+    if inside := next((c for c in s.changes if begin <= c.chainage + c.taper and c.chainage <= finish), None):
+        raise EditError(f"the section changes at {inside.chainage:.2f} already; put the bay before or after that")
+    if finish - begin <= 2.0 * _BAY_TAPER:
+        raise EditError(f"a bay needs more than {2.0 * _BAY_TAPER:g} m; give it more room")
+    before = [c for c in s.changes if c.chainage < begin]
+    here = before[-1].section if before else s.section
+    name = free_name(site, TypicalSection, f"{s.name} bay at {begin:.0f}")
+    copy = changed(the(site, TypicalSection, here), id=free_id(site, TypicalSection, name), name=name, apart=True)
+    site = site.put(copy)
+    outer = len(copy.side(side).carriageway) - 1
+    site = add_piece(site, copy.id, side, outer, "parking")
+    fresh = [
+        made(SectionChange, chainage=begin, section=copy.id, taper=_BAY_TAPER),
+        made(SectionChange, chainage=finish - _BAY_TAPER, section=here, taper=_BAY_TAPER),
+    ]
+    return site.put(_with_changes(s, [*s.changes, *fresh]))
 
 
 def set_change(site: Site, street: str, index: int, **values: Any) -> Site:

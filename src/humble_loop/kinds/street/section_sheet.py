@@ -1,4 +1,4 @@
-"""A street's typical sections piece by piece, as rows beside the plan, and where they change along it."""
+"""A street's typical sections piece by piece, as rows beside the plan."""
 
 from __future__ import annotations
 
@@ -10,8 +10,7 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import section_edits as edits
-from humble_loop.kinds.street.model import SectionChange
-from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of, street_ids
+from humble_loop.kinds.street.plan import StreetLine, frame_of, is_new, name_of, street_ids
 from humble_loop.kinds.street.side import drawn_side, points_of, section_at, sections_along
 from humble_loop.lines.describe import Choice, Fact, Sheet, SheetRow, joined_up
 from humble_loop.lines.line import line_plan
@@ -21,12 +20,11 @@ from humble_loop.site.library import KerbShape, Part, SectionSide, Strip, Typica
 from humble_loop.site.model import SIDES, Side, side_sign
 
 _COLUMNS = ("side", "piece", "width", "fall", "out to", "level", "ends at")
-_CHANGES = ("from", "over", "section")
 _SAG = 0.05  # metres between what is lit up and the line
 
 
 def section_sheets(q: Engine, street: str) -> tuple[Sheet, ...]:
-    """The pieces of each section that a street has along it, from the crown outwards, and where it changes."""
+    """The pieces of each section that a street has along it, from the crown outwards."""
     if not is_new(q, street):
         words = "An existing street's levels are the ground's: it has no section"
         return (Sheet("Section", StreetLine(street), _COLUMNS, (), words),)
@@ -37,7 +35,7 @@ def section_sheets(q: Engine, street: str) -> tuple[Sheet, ...]:
             shown.add(section.id)
             title = "Section" if change is None else f"Section from {change.chainage:.0f}"
             found.append(_section_sheet(q, street, title, section))
-    return (*found, _change_sheet(q, street))
+    return tuple(found)
 
 
 def cross_rows(q: Engine, street: str, chainage: float) -> tuple[SheetRow, ...]:
@@ -241,38 +239,3 @@ def _lit(q: Engine, street: str, names: tuple[str, str], sides: tuple[Side, ...]
             if not isinstance(plan, Unsolved):
                 runs += [plan.points(s) for s in plan.runs(_SAG)]
     return joined_up(runs)
-
-
-# Changes along the street
-
-
-def _change_sheet(q: Engine, street: str) -> Sheet:
-    """Where the section changes: from which chainage, over what length, to which."""
-    sections = tuple((i, parts.one(q, TypicalSection, i).name) for i in parts.ids(q, TypicalSection))
-    changes, total = frame_of(q, street).changes, chain_of(q, street).total
-    rows = [_change_row(q, street, k, c, sections) for k, c in enumerate(changes)]
-    last = max((c.chainage + c.taper for c in changes), default=0.0)
-    at = round(0.5 * (last + total))
-    add: tuple[tuple[str, Edit], ...] = ((f"Change at {at}", lambda s: edits.add_change(s, street, float(at))),)
-    note = (
-        "" if rows else "The section is the same all along; where it is to change, add a change and type its chainage"
-    )
-    return Sheet("Changes", StreetLine(street), _CHANGES, tuple(rows), note, add)
-
-
-def _change_row(
-    q: Engine, street: str, k: int, change: SectionChange, sections: tuple[tuple[str, str], ...]
-) -> SheetRow:
-    def to(key: str) -> Callable[[Any], Edit]:
-        return lambda value: lambda s: edits.set_change(s, street, k, **{key: value})
-
-    chain = chain_of(q, street)
-    begin, end = (float(np.clip(v, 0.0, chain.total)) for v in (change.chainage, change.chainage + change.taper))
-    cells = (
-        Fact("from", "chainage", change.chainage, "set", to("chainage")),
-        Fact("over", "size", change.taper, "set", to("taper")),
-        Choice("section", sections, change.section, to("section")),
-    )
-    points = chain.points_at(np.linspace(begin, end, 20)) if end > begin else np.empty((0, 2))
-    remove: tuple[tuple[str, Edit], ...] = (("Remove", lambda s: edits.remove_change(s, street, k)),)
-    return SheetRow(cells, (begin, end), points, actions=remove)

@@ -9,6 +9,7 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import edits
 from humble_loop.kinds.street.bends import bend_rows
+from humble_loop.kinds.street.change_sheet import change_sheet
 from humble_loop.kinds.street.class_sheet import class_sheet
 from humble_loop.kinds.street.elements import element_sheet
 from humble_loop.kinds.street.ends import end_sheet
@@ -207,6 +208,7 @@ def sheets(q: Engine, street: str) -> tuple[SheetOf, ...]:
         *proposals,
         SheetOf("Crossings", lambda q: crossing_sheet(q, street)),
         *(SheetOf.made(sheet) for sheet in section_sheets(q, street)),
+        *([SheetOf("Changes", lambda q: change_sheet(q, street))] if is_new(q, street) else ()),
         *(SheetOf.made(sheet) for sheet in kerb_sheets(q, street)),
         *overlay,
         SheetOf("Class", lambda q: class_sheet(q, street)),

@@ -12,11 +12,13 @@ from humble_loop.engine.query import Engine, query
 from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.kinds.street.model import SectionChange
 from humble_loop.kinds.street.plan import frame_of, section_of
+from humble_loop.kinds.street.widening import Followed, followed
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
 from humble_loop.site.library import Benches, SectionSide, Strip, TypicalSection
 from humble_loop.site.model import Side, other_side, side_sign
 
+LEAST_STRIP = 0.05  # metres: what is left of a strip at least where its lip comes near
 _ROLES = {"lane": "carriageway", "buffer": "verge"}  # of the surface, where a piece has none of its own
 
 
@@ -138,20 +140,41 @@ def course(q: Engine, street: str, side: Side) -> SideCourse:
     """A side of a street all along it."""
     along = sections_along(q, street)
     sides = [section.side(drawn_side(q, street, side)) for _, section in along]
-    made = [points_of(q, s) for s in sides]
-    names, own = made[0].names, [made[0].names]  # the names that the points of each section have among all
-    for p in made[1:]:
+    points = [points_of(q, s) for s in sides]
+    names, own = points[0].names, [points[0].names]  # the names that the points of each section have among all
+    for p in points[1:]:
         names, mine = merged(names, p.names)
         own.append(mine)
-    pieces = tuple(next(p.pieces[mine.index(n)] for p, mine in zip(made, own) if n in mine) for n in names)
+    pieces = tuple(next(p.pieces[mine.index(n)] for p, mine in zip(points, own) if n in mine) for n in names)
     widths, rises = (
         [[values[mine.index(n)] if n in mine else 0.0 for n in names] for mine, values in zip(own, of_all)]
-        for of_all in ([p.widths for p in made], [p.rises for p in made])
+        for of_all in ([p.widths for p in points], [p.rises for p in points])
     )
     at, which = stations([c for c, _ in along if c is not None])
     slopes = [(s.cut_slope, s.fill_slope) for s in sides]
     varying = (frozen(np.array(v, dtype=np.float64)[which]) for v in (widths, rises, slopes, _benches(sides)))
-    return SideCourse(names, pieces, names.index("lip"), frozen(at), *varying)
+    made = SideCourse(names, pieces, names.index("lip"), frozen(at), *varying)
+    for widening in followed(q, street, side):
+        made = _widened(made, widening)
+    return made
+
+
+def _widened(made: SideCourse, widening: Followed) -> SideCourse:
+    """A side whose lip follows a line over a stretch: the strip that ends there takes what is more or less, at its own grade."""
+    if not len(widening.at):
+        return made
+    at = np.unique(np.concatenate([made.at, widening.stations]))
+    columns = (made.widths, made.rises, made.slopes, made.benches)
+    widths, rises, slopes, benches = (
+        np.column_stack([np.interp(at, made.at, column) for column in of_all.T]) for of_all in columns
+    )
+    inner, k = widths[:, 1 : made.lip].sum(axis=1), made.lip
+    normal = inner + widths[:, k]
+    lip = np.maximum(widening.lip(at, normal), inner + LEAST_STRIP)
+    grade = np.divide(rises[:, k], widths[:, k], out=np.zeros_like(normal), where=widths[:, k] > 0)
+    widths[:, k] = lip - inner
+    rises[:, k] = grade * widths[:, k]
+    return SideCourse(made.names, made.pieces, k, *(frozen(v) for v in (at, widths, rises, slopes, benches)))
 
 
 def _benches(sides: Sequence[SectionSide]) -> list[tuple[float, float, float]]:
