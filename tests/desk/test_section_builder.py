@@ -194,6 +194,19 @@ def test_a_press_of_the_right_button_offers_what_can_be_done_with_the_piece_ther
     assert section(d) != before
 
 
+def test_a_parking_bay_is_made_where_the_section_is_looked_at(d):
+    view = d.window.cross_section
+    assert "Parking bay here" not in dict(view.offers((4.5, 40.0)))  # a verge
+    for x, side, other in ((2.0, "right", "left"), (-2.0, "left", "right")):
+        d.session.do("Parking bay here", dict(view.offers((x, 40.0)))["Parking bay here"])
+        q = d.session.engine
+        assert lip_width(q, "ember-loop", side).one(180.0) == pytest.approx(5.6)
+        assert lip_width(q, "ember-loop", other).one(180.0) == pytest.approx(3.4)
+        assert lip_width(q, "ember-loop", side).one(150.0) == pytest.approx(3.4)
+        d.session.undo()
+        d.settle()
+
+
 def test_the_section_changes_from_the_cursor_on(d):
     d.window.run(command(d, "Change the section here"))
     d.settle()

@@ -225,8 +225,8 @@ def test_the_sheet_offers_the_nearest_line_of_each_side():
 
 def test_a_bay_takes_a_parking_lane_and_gives_it_back():
     site = dict(change_sheet(Engine(straight()), "line").actions)["Bay on the right at 100"](straight())
-    # From 88 to 112, with tapers of 2 m; 2.2 m of parking.
-    assert lip(site, 80, 88, 89, 90, 100, 110, 111, 112, 120, side="right") == pytest.approx(
+    # From 86 to 114, with tapers of 2 m; 2.2 m of parking.
+    assert lip(site, 80, 86, 87, 88, 100, 112, 113, 114, 120, side="right") == pytest.approx(
         [3.4, 3.4, 4.5, 5.6, 5.6, 5.6, 4.5, 3.4, 3.4]
     )
     assert lip(site, 100, side="left") == pytest.approx([3.4])

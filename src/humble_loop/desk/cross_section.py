@@ -184,9 +184,7 @@ class CrossSection(DrawingView):
             rows = kind_of(thing.kind).cross_rows(q, thing, self._shown_at)
         except Unsolved:
             return ()
-        # Sides that are alike are told once, as the left one.
-        found = (r for x in (place[0], -place[0]) for r in rows if r.across and r.across[0] <= x <= r.across[1])
-        row = next(found, None)
+        row = next((r for r in rows if r.across and r.across[0] <= place[0] <= r.across[1]), None)
         return row.actions if row is not None else ()
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:

@@ -12,6 +12,7 @@ from humble_loop.kinds.street import section_edits as edits
 from humble_loop.kinds.street.model import SectionChange, Widening
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of
 from humble_loop.kinds.street.section import own_range
+from humble_loop.kinds.street.section_sheet import bay_at
 from humble_loop.kinds.street.side import drawn_side, lip_offset
 from humble_loop.kinds.street.widening import Followed, add_widening, followed, lines_beside, set_widening
 from humble_loop.kinds.survey_line.model import SurveyLine
@@ -22,7 +23,6 @@ from humble_loop.site.library import TypicalSection
 from humble_loop.site.model import SIDES, Side
 
 _COLUMNS = ("what", "side", "from", "to", "over", "becomes")
-_BAY = 24.0  # metres of a bay as it is offered: four cars, and its tapers
 _LIT = 30  # places along a stretch that is lit up
 _ROOM = 5.0  # metres of a stretch beside a line that is offered
 
@@ -39,7 +39,7 @@ def change_sheet(q: Engine, street: str) -> Sheet:
     at = round(0.5 * (last + total))
     add: list[tuple[str, Edit]] = [(f"Change at {at}", lambda s: edits.add_change(s, street, float(at)))]
     for side in SIDES:
-        add += [_bay(q, street, side, float(at)), *_widening(q, street, side)]
+        add += [(f"Bay on the {side} at {at}", bay_at(q, street, side, float(at))), *_widening(q, street, side)]
     note = (
         "" if rows else "The section is the same all along; where it is to change, add a change and type its chainage"
     )
@@ -97,12 +97,6 @@ def _widening_row(q: Engine, street: str, side: Side, w: Followed) -> SheetRow:
     points = chain.points_at(s, lip_offset(q, street, side)(s)) if end > begin else np.empty((0, 2))
     remove: tuple[tuple[str, Edit], ...] = (("Remove", lambda s: s.without(Widening, w.id)),)
     return SheetRow(cells, (begin, end), points, actions=remove)
-
-
-def _bay(q: Engine, street: str, side: Side, at: float) -> tuple[str, Edit]:
-    drawn = drawn_side(q, street, side)
-    begin, finish = at - 0.5 * _BAY, at + 0.5 * _BAY
-    return f"Bay on the {side} at {at:.0f}", lambda s: edits.add_bay(s, street, drawn, begin, finish)
 
 
 def _widening(q: Engine, street: str, side: Side) -> list[tuple[str, Edit]]:

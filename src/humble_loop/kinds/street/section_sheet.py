@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -20,6 +21,7 @@ from humble_loop.site.library import KerbShape, Part, SectionSide, Strip, Typica
 from humble_loop.site.model import SIDES, Side, side_sign
 
 _COLUMNS = ("side", "piece", "width", "fall", "out to", "level", "ends at")
+_BAY = 28.0  # metres: four cars that park along the kerb, and the tapers
 _SAG = 0.05  # metres between what is lit up and the line
 
 
@@ -45,8 +47,19 @@ def cross_rows(q: Engine, street: str, chainage: float) -> tuple[SheetRow, ...]:
     section, turning = section_at(q, street, chainage)
     if turning:
         return ()
-    sides: tuple[Side, ...] = ("left",) if section.linked else SIDES
-    return tuple(row for side in sides for row in _rows(q, street, side, section))
+    found = []
+    for side in SIDES:
+        bay = bay_at(q, street, side, chainage)
+        for row, part in zip(_rows(q, street, side, section), section.side(drawn_side(q, street, side)).parts):
+            driven = isinstance(part, Strip) and part.piece in ("lane", "parking")
+            found.append(replace(row, actions=(*row.actions, ("Parking bay here", bay))) if driven else row)
+    return tuple(found)
+
+
+def bay_at(q: Engine, street: str, side: Side, chainage: float) -> Edit:
+    """A parking bay for four cars about a chainage, on a side of a street as it runs."""
+    drawn, begin, finish = drawn_side(q, street, side), chainage - 0.5 * _BAY, chainage + 0.5 * _BAY
+    return lambda s: edits.add_bay(s, street, drawn, begin, finish)
 
 
 def _section_sheet(q: Engine, street: str, title: str, section: TypicalSection) -> Sheet:
