@@ -236,7 +236,8 @@ class RandomUser:
     # Where
 
     def _view(self) -> QWidget:
-        views = [self.w.plan, self.w.plan, self.w.long_section, self.w.cross_section, self.w.strip]
+        w = self.w
+        views = [w.plan, w.plan, w.long_section, w.cross_section, w.strip, w.curvature]
         view = self.rng.choice(views)
         self.words += f" in {type(view).__name__}"
         return view.viewport() if hasattr(view, "viewport") else view

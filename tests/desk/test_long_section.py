@@ -2,11 +2,15 @@
 
 import numpy as np
 import pytest
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QContextMenuEvent
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMenu
 
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street import Street, StreetLine
+from humble_loop.kinds.street.edits import set_bend
+from humble_loop.kinds.street.elements import elements
 from humble_loop.kinds.street.grades import vip_rows
 from humble_loop.kinds.street.plan import chain_of
 from humble_loop.lines.line import ThingId, line
@@ -188,3 +192,66 @@ def test_the_menu_locks_the_vip_under_the_mouse(d):
     menu.close()
     d.settle()
     assert handle(d, "Ember Loop VIP 3").state == "locked"
+
+
+# The band of curvature
+
+
+def band_colour(band, chainage, up):
+    """The colour of the band some pixels above its axis (``up``) or below it."""
+    return band.grab().toImage().pixelColor(round(band.pixel(chainage)), round(0.5 * band.height() - up))
+
+
+def test_the_band_shows_curves_on_the_side_to_which_they_turn(d):
+    band = d.window.curvature
+    assert band.elements == elements(d.session.engine, "ember-loop")
+    paper = band.grab().toImage().pixelColor(1, 1)
+    right, left = (e for e in band.elements if e.kind == "arc")  # R 90 to the right, then R 80 to the left
+    assert right.deflection < 0 < left.deflection
+    for e, up in ((right, -4.0), (left, 4.0)):
+        at = e.start + 0.1 * e.length  # clear of the words
+        assert band_colour(band, at, up) != paper
+        assert band_colour(band, at, -up) == paper
+    # On both ends of a transition the shape begins at the axis: it is curved there by nothing.
+    bend = d.site.find(Street, "ember-loop").bends[1]
+    assert bend.radius == 90.0
+    d.session.do("Transitions", lambda s: set_bend(s, "ember-loop", 1, transition_in=12.0))
+    d.settle()
+    first = next(e for e in band.elements if e.kind == "transition")
+    assert band_colour(band, first.start + 0.1 * first.length, -5.0) == paper
+    assert band_colour(band, first.end - 0.1 * first.length, -5.0) != paper
+
+
+def test_an_element_is_chosen_by_a_click_and_told_under_the_mouse(d):
+    band = d.window.curvature
+    arc = next(e for e in band.elements if e.kind == "arc")
+    place = QPoint(round(band.pixel(0.5 * (arc.start + arc.end))), 15)
+    QTest.mouseClick(band, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, place)
+    assert d.session.chosen.held == ("bend", "ember-loop", 1)
+    assert band.words(arc).startswith("arc, 34.12, radius 90.00, turns 21")
+    QTest.mouseMove(band, place)
+    d.settle()
+    assert d.session.station is not None
+    assert d.session.station.chainage == pytest.approx(0.5 * (arc.start + arc.end), abs=1.0)
+    straight = QPoint(round(band.pixel(0.5 * arc.start)), 15)
+    QTest.mouseClick(band, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, straight)
+    assert d.session.chosen.held == ()
+    assert band.words(band.elements[0]) == f"straight, {band.elements[0].length:.2f}"
+
+
+def test_a_kink_stands_in_the_band_and_an_existing_or_no_street_is_shown_as_it_is(d):
+    band = d.window.curvature
+    d.session.do("Kink", lambda s: set_bend(s, "ember-loop", 1, radius=0.0))
+    d.settle()
+    kink = next(e for e in band.elements if e.kind == "kink")
+    assert band.at(band.pixel(kink.start) + 2.0) == kink
+    assert band.words(kink).startswith("kink, turns 21")
+    red = band_colour(band, kink.start, 7.0)
+    assert red.red() > red.blue() + 60
+    d.session.choose(ThingId("street", "claypit-road"))
+    d.settle()
+    assert [e.kind for e in band.elements] == ["straight", "arc", "straight"]
+    d.session.choose(None)
+    d.settle()
+    assert band.elements == ()
+    band.repaint()

@@ -14,6 +14,7 @@ from humble_loop.desk import cross_section, long_section, solid
 from humble_loop.desk.catching_up import CatchingUp
 from humble_loop.desk.commands import Command, make_commands, offers
 from humble_loop.desk.cross_section import CrossSection
+from humble_loop.desk.curvature_band import CurvatureBand
 from humble_loop.desk.facts import FactsPanel
 from humble_loop.desk.file_desk import FileDesk
 from humble_loop.desk.finder import Finder
@@ -57,6 +58,7 @@ class MainWindow(QMainWindow):
             CrossSection(session),
         )
         self.strip, self.stepping = Strip(session, self.long_section), Stepping(session, self)
+        self.curvature = CurvatureBand(session, self.long_section)
         self.facts, self.index, self.solid = FactsPanel(session), SiteIndex(session), SolidView(session)
         self.sheets, self.stage_row, self.status = SheetPanel(session), StageRow(), StatusLine(session)
         self.tables: TablesWindow | None = None
@@ -76,6 +78,7 @@ class MainWindow(QMainWindow):
         session.said.connect(self.say)
         self.facts.shown_at.connect(self._show_place)
         self.strip.stationed.connect(self.long_section.point_station)
+        self.curvature.stationed.connect(self.long_section.point_station)
         self.sheets.lit.connect(self.plan.light_up)
         self.sheets.ghost.connect(self.long_section.show_ghost)
         self.long_section.windows_shown.connect(self._caption_long_section)
@@ -168,6 +171,7 @@ class MainWindow(QMainWindow):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.long_section, 1)
+        column.addWidget(self.curvature)
         column.addWidget(self.strip)
         return desk
 
@@ -175,7 +179,15 @@ class MainWindow(QMainWindow):
         """Take a theme."""
         self.theme = theme
         self.setStyleSheet(style_sheet(theme))
-        for view in (self.plan, self.long_section, self.cross_section, self.strip, self.sheets, self.solid):
+        for view in (
+            self.plan,
+            self.long_section,
+            self.cross_section,
+            self.strip,
+            self.curvature,
+            self.sheets,
+            self.solid,
+        ):
             view.paint_in(theme)
         for pane in self._panes.values():
             pane.paint_in(theme)
@@ -365,7 +377,7 @@ class MainWindow(QMainWindow):
     @property
     def settled(self) -> bool:
         """Whether all that waits to be worked out is done."""
-        followed = not any(v.in_time.busy for v in (self.long_section, self.cross_section, self.strip))
+        followed = not any(v.in_time.busy for v in (self.long_section, self.cross_section, self.strip, self.curvature))
         busy = self.catching_up.busy or self.solid.busy
         return self.plan.settled and self.facts.settled and self.sheets.settled and followed and not busy
 
