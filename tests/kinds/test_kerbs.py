@@ -25,7 +25,8 @@ def shape(site, id=BARRIER):
 
 
 def sheet(site):
-    return kerb_sheets(Engine(site), "line")[0]
+    q = Engine(site)
+    return kerb_sheets(q, "line")[0].make(q)
 
 
 def test_a_point_that_is_moved_moves_the_streets_line():

@@ -327,7 +327,8 @@ def test_a_product_of_two_that_vary_is_as_near_as_asked(a, b):
 
 
 def sheets(site):
-    return {s.title: s for s in section_sheets(Engine(site), "line")}
+    q = Engine(site)
+    return {s.title: s.make(q) for s in section_sheets(q, "line")}
 
 
 def test_the_rows_of_a_section_read_from_the_crown_outwards_and_are_typed_into():

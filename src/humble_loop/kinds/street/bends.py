@@ -21,7 +21,7 @@ from humble_loop.site.library import StreetClass
 from humble_loop.site.model import Site
 
 _SNAP = 2.0  # metres within which an end that is dragged is taken to another centreline
-_MOST_TOLD = 10  # bends that are told one under another
+_MOST_TOLD = 5  # bends that are told one under another
 _SAME = 1e-9  # metres between tangents that are one length
 _BENT = 1e-6  # radians: what turns less is no bend
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -10,7 +11,7 @@ import numpy as np
 from humble_loop.engine.query import Engine
 from humble_loop.kinds.street.plan import StreetLine, is_new, name_of, street_ids
 from humble_loop.kinds.street.side import sections_along
-from humble_loop.lines.describe import Fact, Sheet, SheetRow
+from humble_loop.lines.describe import Fact, Sheet, SheetOf, SheetRow
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit, EditError, changed, free_id, free_name, made, rename, the
 from humble_loop.site.library import KerbPart, KerbPoint, KerbShape, TypicalSection
@@ -89,7 +90,7 @@ def _within(shape: KerbShape, index: int) -> int:
 # As rows
 
 
-def kerb_sheets(q: Engine, street: str) -> tuple[Sheet, ...]:
+def kerb_sheets(q: Engine, street: str) -> tuple[SheetOf, ...]:
     """A sheet for each shape that a street's sections have of a kerb, or of a drain at the toe of a cut."""
     if not is_new(q, street):
         return ()
@@ -102,7 +103,10 @@ def kerb_sheets(q: Engine, street: str) -> tuple[Sheet, ...]:
     for title in ("Kerb", "Drain shape"):
         own = [id for t, id in titled if t == title]
         for k, id in enumerate(own, start=1):
-            found.append(_kerb_sheet(q, street, title if k == 1 else f"{title} {k}", id, tuple(sections)))
+            words = title if k == 1 else f"{title} {k}"
+            found.append(
+                SheetOf(words, partial(_kerb_sheet, street=street, title=words, id=id, sections=tuple(sections)))
+            )
     return tuple(found)
 
 

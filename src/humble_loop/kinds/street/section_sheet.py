@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -13,7 +14,7 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import section_edits as edits
 from humble_loop.kinds.street.plan import StreetLine, frame_of, is_new, name_of, street_ids
 from humble_loop.kinds.street.side import drawn_side, points_of, section_at, sections_along
-from humble_loop.lines.describe import Choice, Fact, Sheet, SheetRow, joined_up
+from humble_loop.lines.describe import Choice, Fact, Sheet, SheetOf, SheetRow, joined_up
 from humble_loop.lines.line import line_plan
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit
@@ -25,18 +26,18 @@ _BAY = 28.0  # metres: four cars that park along the kerb, and the tapers
 _SAG = 0.05  # metres between what is lit up and the line
 
 
-def section_sheets(q: Engine, street: str) -> tuple[Sheet, ...]:
+def section_sheets(q: Engine, street: str) -> tuple[SheetOf, ...]:
     """The pieces of each section that a street has along it, from the crown outwards."""
     if not is_new(q, street):
         words = "An existing street's levels are the ground's: it has no section"
-        return (Sheet("Section", StreetLine(street), _COLUMNS, (), words),)
-    found: list[Sheet] = []
+        return (SheetOf.made(Sheet("Section", StreetLine(street), _COLUMNS, (), words)),)
+    found: list[SheetOf] = []
     shown: set[str] = set()
     for change, section in sections_along(q, street):
         if section.id not in shown:
             shown.add(section.id)
             title = "Section" if change is None else f"Section from {change.chainage:.0f}"
-            found.append(_section_sheet(q, street, title, section))
+            found.append(SheetOf(title, partial(_section_sheet, street=street, title=title, section=section)))
     return tuple(found)
 
 

@@ -54,7 +54,7 @@ from humble_loop.site.model import SIDES, Site
 
 _BESIDE = 0.01  # metres from a VIP at which a new one takes its place
 _ALONG, _UP = 10.0, 0.02  # metres to which VIPs are rounded: what is easily set out and read
-_MOST_TOLD = 15  # VIPs that are told one under another
+_MOST_TOLD = 8  # VIPs that are told one under another
 SAG = 0.03  # metres between a drawn chord and its curve
 
 _DRAWN = {"back of kerb": "kerb", "path front": "path", "path back": "path", "boundary": "boundary"}
@@ -207,9 +207,9 @@ def sheets(q: Engine, street: str) -> tuple[SheetOf, ...]:
         SheetOf("Grade line", lambda q: grade_sheet(q, street)),
         *proposals,
         SheetOf("Crossings", lambda q: crossing_sheet(q, street)),
-        *(SheetOf.made(sheet) for sheet in section_sheets(q, street)),
+        *section_sheets(q, street),
         *([SheetOf("Changes", lambda q: change_sheet(q, street))] if is_new(q, street) else ()),
-        *(SheetOf.made(sheet) for sheet in kerb_sheets(q, street)),
+        *kerb_sheets(q, street),
         *overlay,
         SheetOf("Class", lambda q: class_sheet(q, street)),
     )
