@@ -1,5 +1,6 @@
 """A typical section by hand in the real window: rows beside the plan, handles in the cross section, changes along the street."""
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QEnterEvent
@@ -9,7 +10,10 @@ from PySide6.QtWidgets import QApplication, QComboBox
 from humble_loop.desk.session import Session, Station
 from humble_loop.formats.own_library import OwnLibrary
 from humble_loop.kinds.street import Street, StreetLine
+from humble_loop.kinds.street.model import Widening
+from humble_loop.kinds.street.plan import chain_of
 from humble_loop.kinds.street.side import lip_width
+from humble_loop.kinds.survey_line.model import SurveyLine, add_survey_lines
 from humble_loop.kinds.toe_drain.model import DrainChoice
 from humble_loop.kinds.toe_drain.place import stretches
 from humble_loop.lines.line import ThingId
@@ -205,6 +209,53 @@ def test_a_parking_bay_is_made_where_the_section_is_looked_at(d):
         assert lip_width(q, "ember-loop", side).one(150.0) == pytest.approx(3.4)
         d.session.undo()
         d.settle()
+
+
+def with_edge(d, out):
+    """A survey line beside the street's left lip, from 160 to 200 m."""
+    chain = chain_of(d.session.engine, "ember-loop")
+    places = chain.points_at(np.linspace(160.0, 200.0, 9), np.full(9, out)) + np.array(d.session.origin)
+    line = SurveyLine(name="KERB3", code="KERB", vertices=tuple((float(e), float(n), None) for e, n in places))
+    d.session.do("Edge", lambda s: add_survey_lines(s, [line]))
+    d.settle()
+    enter(d)
+
+
+def test_a_lip_let_go_near_a_line_may_follow_it_instead(d):
+    view, status = d.window.cross_section, d.window.status
+    with_edge(d, 4.3)
+    h = handle(d, ("width", "left", 0))
+    assert h.place[0] == pytest.approx(-3.4)
+    d.drag(view, h.place, (-4.2, h.place[1]))
+    assert section(d).left.width == pytest.approx(4.2, abs=0.051)
+    assert status.said.text().startswith("Ember Loop both sides lip: width 4.")
+    assert status.instead.text() == "Let the lip follow KERB3 instead"
+    assert status.instead.isVisible()
+    QTest.mouseClick(status.instead, Qt.MouseButton.LeftButton)
+    d.settle()
+    assert not status.instead.isVisible()
+    assert section(d).left.width == 3.4
+    (made,) = d.site.all(Widening)
+    assert (made.side, made.line) == ("left", "kerb3")
+    assert (made.begin, made.finish) == (pytest.approx(160.0, abs=0.01), pytest.approx(200.0, abs=0.01))
+    assert lip_width(d.session.engine, "ember-loop", "left").one(180.0) == pytest.approx(4.3, abs=2e-3)
+    d.session.undo()
+    assert not d.site.all(Widening)
+
+
+def test_nothing_is_offered_far_from_lines_and_an_offer_ends_with_the_next_edit(d):
+    view, status = d.window.cross_section, d.window.status
+    with_edge(d, 5.3)
+    h = handle(d, ("width", "left", 0))
+    d.drag(view, h.place, (-4.0, h.place[1]))
+    assert not status.instead.isVisible()
+    assert "width" in status.said.text()
+    enter(d)
+    h = handle(d, ("width", "left", 0))
+    d.drag(view, h.place, (-5.0, h.place[1]))
+    assert status.instead.isVisible()
+    d.session.undo()
+    assert not status.instead.isVisible()
 
 
 def test_the_section_changes_from_the_cursor_on(d):

@@ -54,6 +54,7 @@ class Dragging(QObject):
         self._session, self._tag = session, tag
         self.handle: Handle | None = None
         self._text, self._words, self._why = "", "", ""
+        self._last: tuple[Told, ...] = ()  # of the last move
         self._at = QPoint()
         self._place: Place | None = None
         self._soon = QTimer(self)
@@ -74,6 +75,7 @@ class Dragging(QObject):
     def begin(self, handle: Handle, at: QPoint) -> None:
         """Take hold of a handle."""
         self.handle, self._text, self._words, self._why, self._at, self._place = handle, "", "", "", at, None
+        self._last = ()
         self._session.begin()
         self._show()
 
@@ -87,8 +89,8 @@ class Dragging(QObject):
     def _move_now(self) -> None:
         if self.handle is None or self._place is None or self._text:
             return
-        edit, told = self.handle.moved(self._place)
-        self._words = self._told(told)
+        edit, self._last = self.handle.moved(self._place)
+        self._words = self._told(self._last)
         self._why = self._session.preview(edit)
         self._show()
 
@@ -138,10 +140,16 @@ class Dragging(QObject):
         if self._soon.isActive():
             self._soon.stop()
             self._move_now()
-        title, self.handle = self.handle.title, None
+        handle, place, self.handle = self.handle, self.place, None
         self._tag.hide()
-        self._session.commit(f"Move {title}")
+        self._session.commit(f"Move {handle.title}")
         self.ended.emit()
+        if place is not None and self._last:
+            settings = self._session.site.settings
+            words = ", ".join(f"{t.label} {show(t.unit, t.value, settings)}" for t in self._last)
+            self._session.said.emit(f"{handle.title}: {words}")
+            for offer in handle.instead(place)[:1]:
+                self._session.offered.emit(*offer)
 
     def cancel(self) -> None:
         """Put everything back."""

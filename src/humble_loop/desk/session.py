@@ -52,6 +52,7 @@ class Session(QObject):
     cursor_moved = Signal()  # easting, northing or chainage under the cursor
     point_asked = Signal(float, float)  # a place whose level trail is wanted
     said = Signal(str)  # one sentence for the designer
+    offered = Signal(str, object)  # what could have been meant instead of the last edit: words, and the edit
     drag_moved = Signal()  # the hand has moved what is dragged; it is shown next
     drag_painted = Signal()  # the view that is dragged has painted the last move
 

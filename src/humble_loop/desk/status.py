@@ -13,6 +13,7 @@ from humble_loop.engine.query import Cancelled, Unsolved
 from humble_loop.formats.quantities import show_chainage, show_length
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import line_plan
+from humble_loop.site.edits import Edit
 from humble_loop.whole.places import FaceTree, face_tree
 from humble_loop.whole.surface import probe
 from humble_loop.whole.things import name_of
@@ -40,6 +41,7 @@ class StatusLine(QWidget):
         self._session = session
         self._tree: FaceTree | None = None
         self._details: Callable[[], object] | None = None
+        self._instead: Edit | None = None
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 2, 10, 3)
         self.setFixedHeight(26)  # signs from another font must not push the views about
@@ -58,6 +60,12 @@ class StatusLine(QWidget):
         self.details.hide()
         self.details.clicked.connect(self._show_details)
         row.addWidget(self.details)
+        self.instead = QPushButton()
+        self.instead.setFlat(True)
+        self.instead.setFixedHeight(20)
+        self.instead.hide()
+        self.instead.clicked.connect(self._do_instead)
+        row.addWidget(self.instead)
         for label in (self.count, self.time):
             row.addWidget(label)
         self.time.setProperty("role", "quiet")
@@ -67,6 +75,7 @@ class StatusLine(QWidget):
         self._hide_said.timeout.connect(self.said.clear)
         session.cursor_moved.connect(self.show_cursor)
         session.changed.connect(self._on_changed)
+        session.offered.connect(self.offer_instead)
 
     def say(self, words: str) -> None:
         """One sentence for a while."""
@@ -78,6 +87,18 @@ class StatusLine(QWidget):
         """Offer what there is to tell of a fault, until it has been looked at."""
         self._details = show
         self.details.show()
+
+    def offer_instead(self, words: str, edit: Edit) -> None:
+        """Offer what could have been meant instead of the last edit, until the next."""
+        self._instead = edit
+        self.instead.setText(words)
+        self.instead.show()
+
+    def _do_instead(self) -> None:
+        words, edit = self.instead.text(), self._instead
+        self.instead.hide()
+        if edit is not None:
+            self._session.do(words, edit)
 
     def _show_details(self) -> None:
         self.details.hide()
@@ -97,6 +118,7 @@ class StatusLine(QWidget):
 
     def _on_changed(self) -> None:
         self._tree = None
+        self.instead.hide()
 
     def show_cursor(self) -> None:
         """Show where the cursor is. Levels are read only from what is worked out already."""

@@ -169,7 +169,8 @@ class Typed:
 class Handle:
     """Something to drag, in plan (easting, northing) or in a long section (chainage, level).
 
-    ``moved`` gives for a place the edit and what to tell; ``rule`` gives the nearest rule in words while it moves.
+    ``moved`` gives for a place the edit and what to tell; ``rule`` gives the nearest rule in words while it moves. ``instead``
+    gives for the place where it was let go what else could have been meant: words, and the edit in place of the move.
     ``key`` tells it from all others.
     """
 
@@ -181,6 +182,7 @@ class Handle:
     typed: tuple[Typed, ...]
     rule: Callable[[Engine], str] = lambda q: ""
     state: str = "set"
+    instead: Callable[[Place], tuple[tuple[str, Edit], ...]] = lambda place: ()
 
 
 # Drawings

@@ -8,9 +8,11 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.street import section_edits as edits
-from humble_loop.kinds.street.plan import StreetLine, is_new, name_of, street_ids
+from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of, street_ids
+from humble_loop.kinds.street.section import own_range
 from humble_loop.kinds.street.section_sheet import uses
 from humble_loop.kinds.street.side import drawn_side, points_of, section_at
+from humble_loop.kinds.street.widening import add_widening, lines_at
 from humble_loop.lines.describe import Handle, Place, Told, Typed
 from humble_loop.lines.line import line
 from humble_loop.site import parts
@@ -44,7 +46,7 @@ def cross_handles(q: Engine, street: str, chainage: float) -> tuple[Handle, ...]
             k = last
             if not isinstance(p, Strip) or inner is None or outer is None:
                 continue
-            of = _Strip(q, street, section, side, drawn, i, p)
+            of = _Strip(q, street, section, side, drawn, i, p, chainage)
             ends.append(of.end(inner, outer, names[last]))
             if p.width >= _SHORT:
                 middles.append(of.middle(inner, outer))
@@ -67,10 +69,18 @@ class _Strip:
     """One strip of a section as it lies in a street's cross section."""
 
     def __init__(
-        self, q: Engine, street: str, section: TypicalSection, side: Side, drawn: Side, index: int, strip: Strip
+        self,
+        q: Engine,
+        street: str,
+        section: TypicalSection,
+        side: Side,
+        drawn: Side,
+        index: int,
+        strip: Strip,
+        chainage: float,
     ) -> None:
         self._section, self._side, self._drawn, self._index, self._strip = section.id, side, drawn, index, strip
-        self._street = street
+        self._q, self._street, self._chainage = q, street, chainage
         self._words = f"{name_of(q, street)} {'both sides' if section.linked else side}"
 
     def _to(self, key: str) -> Callable[[float], Edit]:
@@ -86,8 +96,30 @@ class _Strip:
 
         key = ("width", self._street, self._side, self._index)
         return Handle(
-            key, outer, f"{self._words} {name}", "square", moved, (Typed("size", "a width", to),), self._shared()
+            key,
+            outer,
+            f"{self._words} {name}",
+            "square",
+            moved,
+            (Typed("size", "a width", to),),
+            self._shared(),
+            instead=self._following if name == "lip" else lambda place: (),
         )
+
+    def _following(self, place: Place) -> tuple[tuple[str, Edit], ...]:
+        """Lines that the lip could follow where it was let go, with the section left as it was."""
+        q, street, width = self._q, self._street, self._strip.width
+        turned, total = frame_of(q, street).turned, chain_of(q, street).total
+        low, high = own_range(q, street, self._side)
+        found = []
+        for id, name, first, last in lines_at(q, street, self._side, self._chainage, abs(place[0])):
+            begin, finish = max(first, low), min(last, high)
+            span = (total - finish, total - begin) if turned else (begin, finish)
+            found.append((f"Let the lip follow {name} instead", self._followed(width, span, id)))
+        return tuple(found)
+
+    def _followed(self, width: float, span: tuple[float, float], line: str) -> Edit:
+        return lambda s: add_widening(self._to("width")(width)(s), self._street, self._drawn, *span, line)
 
     def middle(self, inner: Place, outer: Place) -> Handle:
         """The middle: dragged, the strip becomes steeper."""

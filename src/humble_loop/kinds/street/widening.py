@@ -26,6 +26,7 @@ _MOST = 20_000  # such places
 _SHORT = 0.005  # metres by which a line may end before its stretch
 _ROUGH = 4.0  # the same, where it is only asked which lines run beside a street
 _FAR = 30.0  # metres from the centreline at which a line is still offered
+_MEANT = 0.6  # metres from a line within which a hand that moves a lip may mean it
 _OFFERED = 40
 
 
@@ -140,6 +141,22 @@ def lines_beside(q: Engine, street: str) -> tuple[tuple[str, str, Side, float, f
             low, high = float(at.min()), float(at.max())
             found.append((float(np.abs(out).mean()), (id, parts.one(q, SurveyLine, id).name, side, low, high)))
     return tuple(row for _, row in sorted(found)[:_OFFERED])
+
+
+def lines_at(q: Engine, street: str, side: Side, s: float, out: float) -> tuple[tuple[str, str, float, float], ...]:
+    """Survey lines that a side could follow past a place ``out`` metres from the centreline at chainage ``s``, the nearest
+    first, none further than a hand means: id, name, and from where to where they run beside it (as the street runs).
+    """
+    chain = chain_of(q, street)
+    across = shapely.LineString(chain.points_at([s, s], side_sign(side) * np.array([0.0, out + _MEANT])))
+    centre, found = shapely.Point(chain.points_at([s])[0]), []
+    for id, name, beside, low, high in lines_beside(q, street):
+        if beside == side and low < s < high:
+            met = shapely.intersection(across, shapely.LineString(vertices(q, id)[:, :2]))
+            away = abs(shapely.distance(centre, met) - out) if not met.is_empty else np.inf
+            if away <= _MEANT:
+                found.append((float(away), (id, name, low, high)))
+    return tuple(row for _, row in sorted(found))
 
 
 # Edits
