@@ -141,3 +141,12 @@ def test_a_line_of_many_bends_is_worked_in_short_pieces():
     assert most <= 5
     assert found.departure <= 0.05
     assert len(found.bends) <= 2 * (count + 2)
+
+
+def test_a_long_straight_line_is_divided_in_short_steps():
+    """Every stretch of it is one: all of them are tried, and between a few of them the work may be given up."""
+    n = 120
+    x = np.linspace(0.0, 400.0, n)
+    jagged = np.column_stack([x, 1e-3 * np.sin(7.0 * x)])
+    steps = sum(1 for _ in fit_line(jagged, 0.1))
+    assert steps > 0.5 * n * (n - 1) / 2 / 40

@@ -13,6 +13,7 @@ from humble_loop.geometry.chain import Chain
 
 _MOST = 250  # points of the source between which pieces are looked for
 _MOST_BENDS, _MOST_TRIES = 60, 60  # of a line that is made better than its stretches, and to leave one out
+_AT_ONCE = 40  # stretches that are tried before the work may be given up
 _SAMPLES = 400  # points of the source with which the line is compared
 _RADII = (0.5, 20_000.0)  # metres: sharper is a corner, flatter a straight to the eye and in the ground
 _WIDEST = 2.0  # radians of an arc that is one bend; one that turns more is two
@@ -108,11 +109,13 @@ def _divided(p: Floats, within: float) -> Generator[None, None, list[_Piece]]:
     cost = np.full(n, np.inf)
     came: list[_Piece | None] = [None] * n
     cost[0] = 0.0
+    count = 0
     for i in range(n - 1):
-        if i % 10 == 9:
-            yield
         misses = 0
         for j in range(i + 1, n):
+            count += 1
+            if count % _AT_ONCE == 0:
+                yield
             tried = (_straight(p, i, j), _round(p, i, j) if j - i >= 3 else None)
             fits = [x for x in tried if x is not None and x[1] <= within]
             for price, off, piece in fits:
