@@ -16,16 +16,18 @@ from humble_loop.desk.layers import CrossLayer, Label, PolygonLayer, SignLayer
 from humble_loop.desk.session import Session, Station
 from humble_loop.desk.theme import Theme
 from humble_loop.desk.view import DrawingView
-from humble_loop.engine.query import Unsolved
+from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.formats.quantities import show_grade, show_length
 from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.gradeline import Profile
 from humble_loop.kinds.street.company import lines_near
 from humble_loop.kinds.street.grades import locking
 from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.plan import StreetLine, is_new
 from humble_loop.kinds.street.show import add_vip
 from humble_loop.lines.describe import Handle, Place
-from humble_loop.lines.line import LineId, line_plan
+from humble_loop.lines.line import LineId, line, line_plan
+from humble_loop.lines.rules import OnGradeLine
 from humble_loop.lines.standing import kind_of
 from humble_loop.site.model import SIDES
 
@@ -285,9 +287,8 @@ class LongSection(DrawingView):
     def _show_labels(self, made: SectionView) -> None:
         q, unit = self.session.engine, self.session.site.settings.units
         labels: list[Label] = []
-        line = q.attempt(grade_line, self.street) if self.street else None
-        if line is not None and not isinstance(line, Unsolved) and is_new(q, self.street):
-            p = line.profile
+        p = self._grades(q)
+        if p is not None:
             for s0, s1, g in zip(p.chainages[:-1], p.chainages[1:], p.grades):
                 s = 0.5 * (s0 + s1)
                 labels.append(Label(float(s), float(p.level([s])[0]), show_grade(float(g)), "crown", 12, 500, 2))
@@ -301,6 +302,16 @@ class LongSection(DrawingView):
         for c in made.crossings:
             labels.append(Label(c.chainage, c.level, f"{c.words} {show_length(c.level, unit)}", "chosen", 11, 500, 3))
         self.labels.show_labels([*labels, *self._named])
+
+    def _grades(self, q: Engine) -> Profile | None:
+        """The grade line that is shown with its figures: a new street's, or that of any other line that lies on one."""
+        if self.street:
+            made = q.attempt(grade_line, self.street)
+            return None if isinstance(made, Unsolved) or not is_new(q, self.street) else made.profile
+        found = q.attempt(line, self.line) if self.line is not None else None
+        if found is None or isinstance(found, Unsolved) or not isinstance(found.rule, OnGradeLine):
+            return None
+        return found.rule.profile
 
     def _on_chosen(self) -> None:
         if self.line != self._fitted:

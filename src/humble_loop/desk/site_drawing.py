@@ -33,6 +33,7 @@ _ROLES: dict[str, tuple[str, float, Qt.PenStyle, float]] = {
     "survey": ("ground", 0.7, Qt.PenStyle.DashLine, 0.5),
     "service": ("near", 1.1, Qt.PenStyle.DashDotDotLine, 0.3),
     "centreline": ("crown", 1.2, Qt.PenStyle.DashDotLine, 0.0),
+    "kerb line": ("window", 4.0, Qt.PenStyle.SolidLine, 0.25),
     "left lip": ("left_lip", 1.8, Qt.PenStyle.SolidLine, 0.25),
     "right lip": ("right_lip", 1.8, Qt.PenStyle.SolidLine, 0.25),
     "return": ("crown", 1.8, Qt.PenStyle.SolidLine, 0.25),

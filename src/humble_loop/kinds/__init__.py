@@ -6,6 +6,7 @@ A kind may read those before it; what an earlier kind needs from a later one com
 
 from humble_loop.kinds.ground import Grounds
 from humble_loop.kinds.junction import Junctions
+from humble_loop.kinds.kerb_line import KerbLines
 from humble_loop.kinds.lot import Lots
 from humble_loop.kinds.street import Streets
 from humble_loop.kinds.survey_line import SurveyLines
@@ -13,6 +14,6 @@ from humble_loop.kinds.toe_drain import ToeDrains
 from humble_loop.kinds.turning_head import TurningHeads
 from humble_loop.lines.standing import stand
 
-KINDS = (Grounds(), SurveyLines(), Streets(), Junctions(), TurningHeads(), ToeDrains(), Lots())
+KINDS = (Grounds(), SurveyLines(), Streets(), KerbLines(), Junctions(), TurningHeads(), ToeDrains(), Lots())
 
 stand(*KINDS)

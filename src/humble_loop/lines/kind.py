@@ -20,7 +20,7 @@ from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import LineId, LinePlan, ThingId
 from humble_loop.lines.quantity import Quantity
-from humble_loop.lines.rules import LevelRule
+from humble_loop.lines.rules import Hold, LevelRule
 from humble_loop.lines.table import TableMaker
 from humble_loop.site.model import End, Side, Site, Thing
 
@@ -169,6 +169,10 @@ class Kind:
         """Rows of lines that stand beyond a boundary line of a kind before it, each from the boundary outwards, on the
         same base: where a row stands, the batter begins at its last line.
         """
+        return ()
+
+    def holds(self, q: Engine, line: LineId) -> tuple[Hold, ...]:
+        """How it holds a line of a kind before it in level, over stretches that do not overlap."""
         return ()
 
     def slopes(self, q: Engine, line: LineId, s: Floats) -> Floats:

@@ -17,6 +17,7 @@ from humble_loop.geometry.gradeline import Cubic, Profile, Turning
 from humble_loop.lines.quantity import (
     Addend,
     Quantity,
+    Reads,
     Source,
     Weights,
     Words,
@@ -285,6 +286,87 @@ class Pulled(LevelRule):
 
     def bow(self) -> list[tuple[float, float, float]]:
         return self.base_rule.bow()
+
+
+@dataclass(frozen=True)
+class Hold:
+    """How a line is held: by ``share`` (0 to 1 along it) at the level of another line at the same chainages, told in ``words``."""
+
+    line: Hashable
+    words: str
+    rule: LevelRule
+    share: Varying
+
+
+@dataclass(frozen=True)
+class Held(LevelRule):
+    """A line's own levels, and where it is held those that hold it.
+
+    With a ``leader``, which is held in its place, it moves with that: by ``ratio`` of how far the leader is moved.
+    """
+
+    title: str
+    rule_words: str
+    own: LevelRule
+    own_words: str
+    holds: tuple[Hold, ...]
+    leader: LevelRule | None = None
+    ratio: Varying | None = None
+
+    def _shares(self, x: Floats, side: str = "after") -> list[tuple[Floats, Floats]]:
+        """The share of each hold (n,) and its change per metre (n,)."""
+        found = []
+        for hold in self.holds:
+            share = hold.share if self.ratio is None else hold.share.times_varying(self.ratio)
+            found.append((share(x), share.slope(x, side)))
+        return found
+
+    def _there(self, hold: Hold, x: Floats, share: Floats, reads: Reads, side: str = "after") -> Quantity:
+        """The level or grade that holds, at places where it counts; nothing elsewhere."""
+        value = np.zeros_like(x)
+        on = np.flatnonzero(share)
+        value[on] = hold.rule.levels(x[on]) if reads == "level" else hold.rule.grades(x[on], side)
+        words = hold.words if reads == "level" else f"grade of {hold.words}"
+        return elsewhere(words, hold.line, x, value, reads)
+
+    def level(self, s: ArrayLike) -> Quantity:
+        x = as_row(s)
+        shares = [share for share, _ in self._shares(x)]
+        left = 1.0 - sum(shares, np.zeros_like(x)) if self.leader is None else np.ones_like(x)
+        addends = [times(self.own_words, self.own.level(x), left)]
+        for hold, share in zip(self.holds, shares):
+            if np.any(share):
+                addends.append(times(hold.words, self._there(hold, x, share, "level"), share))
+                if self.leader is not None:
+                    addends.append(times("less what it would be there", self.leader.level(x), -share))
+        return summed(lambda k: f"{self.title} at {x[k]:.2f}", self.rule_words, *addends, source="tied")
+
+    def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
+        x = as_row(s)
+        shares = self._shares(x, side)
+        left = np.ones_like(x) if self.leader else 1.0 - sum((share for share, _ in shares), np.zeros_like(x))
+        lead = self.own if self.leader is None else self.leader
+        addends = [times(f"grade of {self.own_words}", self.own.grade(x, side), left)]
+        for hold, (share, slope) in zip(self.holds, shares):
+            if np.any(share):
+                addends.append(times(hold.words, self._there(hold, x, share, "grade", side), share))
+                if self.leader is not None:
+                    addends.append(times("less what it would be there", self.leader.grade(x, side), -share))
+            if np.any(slope):
+                addends.append(times("as it comes to it", self._there(hold, x, slope, "level"), slope))
+                addends.append(times("as it leaves its own", lead.level(x), -slope))
+        title = lambda k: f"grade of {self.title} at {x[k]:.2f}"  # noqa: E731
+        return summed(title, self.rule_words, *addends, source="tied", unit="grade")
+
+    def key_places(self) -> Floats:
+        found = [self.own.key_places()]
+        for hold in self.holds:
+            at, own = hold.share.at, hold.rule.key_places()
+            found += [at, own[(own > at.min()) & (own < at.max())]]
+        return np.unique(np.concatenate(found))
+
+    def bow(self) -> list[tuple[float, float, float]]:
+        return [*self.own.bow(), *(b for hold in self.holds for b in hold.rule.bow())]
 
 
 def _at(words: str | Callable[[float], str], x: Floats) -> Words:

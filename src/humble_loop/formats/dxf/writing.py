@@ -31,7 +31,9 @@ _COLOURS = {
     "finished contour": 32,
     "finished surface": 9,
 }
-_NOT_DRAWN = frozenset({"crown", "survey"})  # the centreline stands for the crown; surveys are the surveyor's
+_NOT_DRAWN = frozenset(
+    {"crown", "survey", "kerb line"}
+)  # the centreline and the lip stand for two; surveys are the surveyor's
 
 
 def write_dxf(site: Delivery, path: Path) -> None:

@@ -26,7 +26,7 @@ from humble_loop.kinds.street.side import SideCourse, boundary_width, course, dr
 from humble_loop.kinds.survey_line.kind import SurveyedLine
 from humble_loop.lines.line import LineId, LinePlan, line, line_plan, sampled_at
 from humble_loop.lines.quantity import percent
-from humble_loop.lines.rules import Above, Known, LevelRule
+from humble_loop.lines.rules import Above, Held, Hold, Known, LevelRule
 from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
@@ -255,9 +255,7 @@ def rule_of(q: Engine, id: StreetLine) -> LevelRule:
     made = course(q, id.street, id.side)
     k = place_of(made, id)
     if k <= made.lip:
-        crown = StreetLine(id.street)
-        rises = tuple(_strip_rise(q, id.street, id.side, made, i) for i in range(1, k + 1))
-        return Above(title, "crown and crossfall", crown, "crown", line(q, crown).rule, rises)
+        return _held(q, id, made, k, _by_crossfall(q, id.street, id.side, made, k))
     lip = StreetLine(id.street, "lip", id.side)
     return Above(
         title,
@@ -267,6 +265,36 @@ def rule_of(q: Engine, id: StreetLine) -> LevelRule:
         line(q, lip).rule,
         tuple((f"{made.names[i - 1]} to {made.names[i]}", made.rise(i)) for i in range(made.lip + 1, k + 1)),
     )
+
+
+def _by_crossfall(q: Engine, street: str, side: Side, made: SideCourse, k: int) -> LevelRule:
+    """Point ``k`` of the carriageway as its section has it: out from the crown at the falls of its strips."""
+    crown, title = StreetLine(street), f"{name_of(q, street)} {side} {made.names[k]}"
+    rises = tuple(_strip_rise(q, street, side, made, i) for i in range(1, k + 1))
+    return Above(title, "crown and crossfall", crown, "crown", line(q, crown).rule, rises)
+
+
+@query
+def holds(q: Engine, id: StreetLine) -> tuple[Hold, ...]:
+    """How a street's line is held by other kinds."""
+    return tuple(hold for kind in kinds() for hold in kind.holds(q, id))
+
+
+def _held(q: Engine, id: StreetLine, made: SideCourse, k: int, own: LevelRule) -> LevelRule:
+    """A point of the carriageway where its lip is held: the lip is where that says, and what lies between crown and lip moves
+    with it, in proportion to its distance from the crown.
+    """
+    assert id.side is not None
+    held = holds(q, StreetLine(id.street, "lip", id.side))
+    if not held:
+        return own
+    title = f"{name_of(q, id.street)} {id.side} {id.point}"
+    if k == made.lip:
+        return Held(title, "held at its own levels", own, "as its section has it", held)
+    at = made.at
+    ratio = Varying.of(at, made.widths[:, : k + 1].sum(axis=1) / made.widths[:, : made.lip + 1].sum(axis=1))
+    lip = _by_crossfall(q, id.street, id.side, made, made.lip)
+    return Held(title, "with the lip, which is held", own, "as its section has it", held, lip, ratio)
 
 
 def _strip_rise(q: Engine, street: str, side: Side, made: SideCourse, i: int) -> tuple[CrossfallWords, Varying]:
@@ -319,6 +347,11 @@ def rows(q: Engine, street: str) -> Floats:
         keys.append(course(q, street, side).at)
         outermost = max(outermost, float(boundary_width(q, street, side).values.max()))
         keys += [kind.stations_on(q, StreetLine(street, "boundary", side)) for kind in kinds()]
+        for hold in holds(q, StreetLine(street, "lip", side)):
+            begin, finish = float(hold.share.at.min()), float(hold.share.at.max())
+            held = LinePlan("", "", chain, Varying.steady(0.0), begin, finish)
+            keys += [hold.share.at, hold.rule.key_places()]
+            keys.append(sampled_at(held, hold.rule.bow(), settings.arc_tolerance, settings.level_tolerance))
     keys += [kind.stations(q, street) for kind in kinds()]
     keys += [np.array([t.chainage for _, t in end_ties(q, street)])]
     made = q.attempt(line, StreetLine(street))

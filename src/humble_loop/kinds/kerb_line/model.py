@@ -1,0 +1,131 @@
+"""What the site keeps of a kerb line, and how it is edited. Sides and chainages are those of the street as it was drawn."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated, Any, ClassVar
+
+from pydantic import Field, model_validator
+
+from humble_loop.kinds.street.model import Street
+from humble_loop.site.edits import EditError, changed, free_id, made, the
+from humble_loop.site.model import Chainage, Length, Level, Model, Side, Site, Thing, between
+
+
+class KerbVip(Model):
+    """A vertical intersection point of a kerb line."""
+
+    chainage: Chainage
+    level: Level
+    curve_length: Length = 0.0
+
+
+class KerbLine(Thing):
+    """A stretch of a street's lip that has its own grade line: from its first VIP to its last.
+
+    Over ``taper_in`` metres after its first VIP and ``taper_out`` before its last the lip comes to it from where the crown and
+    the crossfall would have it, and goes back there; nothing where it begins or ends at once.
+    """
+
+    collection: ClassVar[str] = "kerb_lines"
+    words: ClassVar[str] = "kerb line"
+    owned_by: ClassVar[str] = "streets"
+
+    street: str
+    side: Side
+    vips: tuple[KerbVip, ...] = Field(min_length=2)
+    taper_in: Annotated[float, between(0.0, 500.0)] = 0.0
+    taper_out: Annotated[float, between(0.0, 500.0)] = 0.0
+
+    @model_validator(mode="after")
+    def _onwards(self) -> KerbLine:
+        for a, b in zip(self.vips[:-1], self.vips[1:], strict=True):
+            if b.chainage <= a.chainage:
+                raise ValueError(f"the VIPs of a kerb line must rise ({b.chainage:g} follows {a.chainage:g})")
+        if self.taper_in + self.taper_out > self.finish - self.begin:
+            raise ValueError(
+                f"the tapers of a kerb line need {self.taper_in + self.taper_out:g} m of {self.finish - self.begin:g}"
+            )
+        return self
+
+    @property
+    def begin(self) -> float:
+        """Chainage of its first VIP."""
+        return self.vips[0].chainage
+
+    @property
+    def finish(self) -> float:
+        """Chainage of its last VIP."""
+        return self.vips[-1].chainage
+
+    @property
+    def owner(self) -> str | None:
+        """The street."""
+        return self.street
+
+
+# Edits
+
+
+def add_kerb_line(site: Site, street: str, side: Side, vips: Sequence[KerbVip], **tapers: float) -> Site:
+    """Give a street's lip its own grade line, from the first VIP to the last."""
+    the(site, Street, street)
+    id = free_id(site, KerbLine, f"{street} {side} kerb line")
+    return _put(site, made(KerbLine, id=id, street=street, side=side, vips=tuple(vips), **tapers))
+
+
+def set_kerb_line(site: Site, id: str, **values: Any) -> Site:
+    """Change a kerb line's ``side``, ``vips`` or tapers."""
+    return _put(site, changed(the(site, KerbLine, id), **values))
+
+
+def set_kerb_vip(site: Site, id: str, index: int, **values: float) -> Site:
+    """Change a VIP's ``chainage``, ``level`` or ``curve_length``."""
+    vips = list(the(site, KerbLine, id).vips)
+    _within(vips, index)
+    vips[index] = changed(vips[index], **values)
+    return set_kerb_line(site, id, vips=tuple(sorted(vips, key=lambda v: v.chainage)))
+
+
+def add_kerb_vip(site: Site, id: str, chainage: float, level: float) -> Site:
+    """Add a VIP between the first and the last."""
+    line = the(site, KerbLine, id)
+    if not line.begin < chainage < line.finish:
+        raise EditError(f"a VIP stands between {line.begin:.2f} and {line.finish:.2f}; move the end there instead")
+    if any(abs(v.chainage - chainage) < _BESIDE for v in line.vips):
+        raise EditError(f"there is a VIP at {chainage:.2f} already; move that one")
+    fresh = made(KerbVip, chainage=chainage, level=level)
+    return set_kerb_line(site, id, vips=tuple(sorted((*line.vips, fresh), key=lambda v: v.chainage)))
+
+
+def remove_kerb_vip(site: Site, id: str, index: int) -> Site:
+    """Take a VIP out; two stay."""
+    vips = list(the(site, KerbLine, id).vips)
+    _within(vips, index)
+    if len(vips) <= 2:
+        raise EditError("a kerb line needs two VIPs; remove the kerb line instead")
+    del vips[index]
+    return set_kerb_line(site, id, vips=tuple(vips))
+
+
+_BESIDE = 0.5  # metres between two VIPs at least
+
+
+def _within(vips: Sequence[KerbVip], index: int) -> None:
+    if not 0 <= index < len(vips):
+        raise EditError(f"the kerb line has no VIP {index + 1}")
+
+
+def _put(site: Site, fresh: KerbLine) -> Site:
+    for other in site.owned(KerbLine, fresh.street):
+        if (
+            other.id != fresh.id
+            and other.side == fresh.side
+            and other.begin < fresh.finish
+            and other.finish > fresh.begin
+        ):
+            raise EditError(
+                f"the {fresh.side} lip has a kerb line from {other.begin:.2f} to {other.finish:.2f} already;"
+                " change that one, or end one before the other begins"
+            )
+    return site.put(fresh)

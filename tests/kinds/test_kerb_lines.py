@@ -1,0 +1,316 @@
+"""Kerb lines: lips with levels of their own. Expected values are worked out by hand on a straight street."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from humble_loop.engine.query import Engine
+from humble_loop.formats.site_file import load_site, save_site
+from humble_loop.kinds.ground.model import Ground
+from humble_loop.kinds.kerb_line.levels import KerbLevels, kerb_lines_on
+from humble_loop.kinds.kerb_line.model import (
+    KerbLine,
+    KerbVip,
+    add_kerb_line,
+    add_kerb_vip,
+    remove_kerb_vip,
+    set_kerb_line,
+    set_kerb_vip,
+)
+from humble_loop.kinds.kerb_line.recut import rejoined
+from humble_loop.kinds.kerb_line.show import facts_about_street, sheet_of
+from humble_loop.kinds.street import Street, StreetLine, Vip
+from humble_loop.kinds.street.cutting import split
+from humble_loop.kinds.street.edits import reverse_street, set_street
+from humble_loop.kinds.street.section_edits import add_piece
+from humble_loop.lines.line import line
+from humble_loop.site.edits import EditError, remove
+from humble_loop.whole.findings import findings
+from humble_loop.whole.tables import table
+from humble_loop.whole.trail import Reasons
+from tests import edits
+from tests.conftest import court_site, examples, plane_ground
+from tests.kinds.test_elements import E0, N0
+from tests.kinds.test_sections import LOCAL, straight
+from tests.whole.test_surface import assert_watertight
+
+# The crown rises at 1 % from 60 at 0; the lip lies 3.4 m out at -3 %, 0.102 lower.
+DROP = 0.102
+
+
+def vip(s, z, curve=0.0):
+    return KerbVip(chainage=s, level=z, curve_length=curve)
+
+
+def held(*vips, side="left", site=None, **tapers):
+    return add_kerb_line(site or straight(), "line", side, vips or PLAIN, **tapers)
+
+
+# From 50 to 150: at its ends 20 mm below the lip, in the middle 30 mm above it.
+PLAIN = (vip(50.0, 60.378), vip(100.0, 60.928), vip(150.0, 61.378))
+
+
+def level(site, point, s, side="left"):
+    id = StreetLine("line", point, side) if point != "crown" else StreetLine("line")
+    return float(line(Engine(site), id).rule.levels([s])[0])
+
+
+def grade(site, point, s, side="left", where="after"):
+    return float(line(Engine(site), StreetLine("line", point, side)).rule.grades([s], where)[0])
+
+
+def rules_told(site):
+    return [f.rule for f in findings(Engine(site)) if f.of.kind == "kerb_line"]
+
+
+def test_the_lip_has_the_kerb_lines_levels_and_what_lies_outside_follows():
+    site = held()
+    assert level(site, "lip", 75.0) == pytest.approx((60.378 + 60.928) / 2)
+    assert level(site, "lip", 100.0) == pytest.approx(60.928)
+    assert grade(site, "lip", 75.0) == pytest.approx(0.011)
+    before = level(straight(), "boundary", 75.0) - level(straight(), "lip", 75.0)
+    assert level(site, "boundary", 75.0) - level(site, "lip", 75.0) == pytest.approx(before)
+    for s in (20.0, 49.9, 150.1, 180.0):
+        assert level(site, "lip", s) == pytest.approx(60.0 + s / 100.0 - DROP)
+    assert level(site, "lip", 75.0, "right") == pytest.approx(60.75 - DROP)
+    assert level(site, "crown", 75.0) == pytest.approx(60.75)
+
+
+def test_over_tapers_it_comes_to_it_and_goes_back():
+    site = held(taper_in=20.0, taper_out=10.0)
+    own = 60.378 + 0.011 * 10.0
+    assert level(site, "lip", 60.0) == pytest.approx(0.5 * (60.6 - DROP) + 0.5 * own)
+    assert level(site, "lip", 70.0) == pytest.approx(60.378 + 0.22)
+    assert level(site, "lip", 50.0) == pytest.approx(60.5 - DROP)
+    assert level(site, "lip", 145.0) == pytest.approx(0.5 * (61.45 - DROP) + 0.5 * (60.928 + 0.009 * 45.0))
+    assert "step at a kerb line's end" not in rules_told(site)
+
+
+def test_points_between_crown_and_lip_move_in_proportion():
+    site = add_piece(straight(), LOCAL, "left", 0, "parking")  # 3.4 m of lane and 2.2 m of parking, all at -3 %
+    site = held(vip(50.0, 60.3), vip(150.0, 61.3), site=site)
+    # At 100 the lip would be 61 - 0.168; it is 60.8, 0.032 lower, and the lane's edge 3.4 / 5.6 of that.
+    assert level(site, "lip", 100.0) == pytest.approx(60.8)
+    assert level(site, "lane edge", 100.0) == pytest.approx(61.0 - 0.102 - 0.032 * 3.4 / 5.6)
+
+
+@examples(40)
+@given(
+    st.lists(st.floats(-0.3, 0.3), min_size=4, max_size=4),
+    st.floats(0.0, 30.0),
+    st.floats(0.0, 25.0),
+    st.floats(0.0, 40.0),
+    st.floats(52.0, 148.0),
+)
+def test_grades_are_the_levels_slopes_and_weights_give_the_levels_again(off, taper_in, taper_out, curve, s):
+    chainages = (50.0, 80.0, 115.0, 150.0)
+    vips = [vip(x, 60.0 + x / 100 - DROP + d, curve if x == 115.0 else 0.0) for x, d in zip(chainages, off)]
+    site = add_piece(straight(), LOCAL, "left", 0, "parking")
+    site = held(*vips, site=site, taper_in=taper_in, taper_out=taper_out)
+    q = Engine(site)
+    for point in ("lip", "lane edge"):
+        rule = line(q, StreetLine("line", point, "left")).rule
+        keys = np.concatenate([rule.key_places(), [100.0]])
+        if np.abs(keys - s).min() < 1e-3:
+            continue
+        h = 1e-4
+        slope = float(rule.levels([s + h])[0] - rule.levels([s - h])[0]) / (2 * h)
+        assert float(rule.grades([s])[0]) == pytest.approx(slope, abs=1e-6)
+        assert rule.weights(np.array([s])).total() == pytest.approx(rule.levels([s]), abs=1e-9)
+
+
+def test_a_level_of_it_moves_the_lip_by_as_much_as_it_counts():
+    site = held()
+    moved = set_kerb_vip(site, site.all(KerbLine)[0].id, 1, level=60.938)
+    assert level(moved, "lip", 100.0) - level(site, "lip", 100.0) == pytest.approx(0.01)
+    assert level(moved, "lip", 75.0) - level(site, "lip", 75.0) == pytest.approx(0.005)
+    assert level(moved, "crown", 100.0) == level(site, "crown", 100.0)
+
+
+def test_the_trail_goes_on_to_the_kerb_line_and_its_vips():
+    site = held()
+    q = Engine(site)
+    told = "\n".join(Reasons(q).on_line(StreetLine("line", "path back", "left"), 75.0).lines())
+    assert "held at its own levels" in told
+    assert "Line left kerb line from 50" in told
+    assert "VIP at 100.00" in told
+    assert "as its section has it" not in told  # it counts for nothing there
+    half = "\n".join(Reasons(Engine(held(taper_in=40.0))).on_line(StreetLine("line", "lip", "left"), 60.0).lines())
+    assert "as its section has it" in half
+
+
+def test_a_vertical_curve_of_it_has_rows_close_enough():
+    site = held(vip(50.0, 60.398), vip(100.0, 60.598, 60.0), vip(150.0, 61.398))
+    q = Engine(edits.add_ground(site, Ground(name="g", surface=plane_ground(0.0, 0.0, 60.0).shifted(E0, N0))))
+    assert_watertight(q)
+    rule = line(q, StreetLine("line", "lip", "left")).rule
+    # The grade turns from 0.4 to 1.6 % over 60 m: 0.012 * 60 / 8 = 0.09 above the VIP.
+    assert rule.levels([100.0])[0] == pytest.approx(60.598 + 0.09)
+    from humble_loop.kinds.street.section import rows
+
+    s = rows(q, "line")
+    s = s[(s >= 70.0) & (s <= 130.0)]
+    middle = 0.5 * (s[:-1] + s[1:])
+    z = rule.levels(s)
+    assert np.abs(rule.levels(middle) - 0.5 * (z[:-1] + z[1:])).max() < 0.002
+
+
+# Beginning
+
+
+def test_it_begins_where_the_lip_lies_and_moves_nothing():
+    vips = (Vip(chainage=0, level=60), Vip(chainage=90, level=61.2, curve_length=40), Vip(chainage=200, level=60.5))
+    for site in (edits.set_vips(straight(), "line", vips), court_site()):
+        street = site.all(Street)[-1].id
+        q = Engine(site)
+        words, edit = facts_about_street(q, street)[0].buttons[0]
+        assert words == "Own levels for the left lip"
+        fresh = edit(site)
+        (kerb,) = fresh.all(KerbLine)
+        s = np.linspace(kerb.begin, kerb.finish, 60)
+        old, new = (line(Engine(v), StreetLine(street, "lip", "left")).rule.levels(s) for v in (site, fresh))
+        assert new == pytest.approx(old, abs=0.012 if street == "court" else 2e-4)
+        assert kerb_lines_on(Engine(fresh), street, "left") == (kerb.id,)
+        assert len(facts_about_street(Engine(fresh), street)[0].buttons) == 1  # only the right one is left
+
+
+def test_a_junction_with_a_kerb_line_at_its_return_stays_watertight():
+    site = court_site()
+    edit = dict(facts_about_street(Engine(site), "court")[0].buttons)["Own levels for the left lip"]
+    site = edit(site)
+    kerb = site.all(KerbLine)[0]
+    for i, v in enumerate(kerb.vips):
+        site = set_kerb_vip(site, kerb.id, i, level=v.level + 0.03 * (-1) ** i)
+    q = Engine(site)
+    assert_watertight(q)
+    # The return and the bulb meet it where it is: that is no step.
+    assert not [f for f in findings(q) if f.rule == "step at a kerb line's end"]
+    top = line(q, StreetLine("court", "lip", "left")).rule.levels([site.all(KerbLine)[0].begin])[0]
+    assert top == pytest.approx(kerb.vips[0].level + 0.03)
+
+
+# As the street is reversed, cut, saved, removed
+
+
+def test_it_stays_where_it_is_when_the_street_is_reversed():
+    site = held(taper_in=20.0)
+    turned = reverse_street(site, "line", 200.0)
+    assert turned.all(KerbLine) == site.all(KerbLine)
+    for s in (20.0, 55.0, 60.0, 75.0, 120.0):
+        assert level(turned, "lip", 200.0 - s, "right") == pytest.approx(level(site, "lip", s))
+    sheet = sheet_of(Engine(turned), site.all(KerbLine)[0].id)
+    assert [r.cells[1].value for r in sheet.rows] == pytest.approx([50.0, 100.0, 150.0])
+    moved = sheet.rows[0].cells[1].edit(45.0)(turned).all(KerbLine)[0]
+    assert [v.chainage for v in moved.vips] == pytest.approx([50.0, 100.0, 155.0])
+    moved = sheet.rows[0].cells[2].edit(61.3)(turned).all(KerbLine)[0]
+    assert moved.vips[-1].level == 61.3
+
+
+def test_on_a_street_that_was_reversed_it_begins_where_the_lip_lies_as_well():
+    site = reverse_street(straight(), "line", 200.0)
+    site = dict(facts_about_street(Engine(site), "line")[0].buttons)["Own levels for the left lip"](site)
+    (made,) = site.all(KerbLine)
+    assert (made.side, made.begin, made.finish) == ("right", 0.0, 200.0)
+    assert [v.level for v in made.vips] == pytest.approx([60.0 - DROP, 62.0 - DROP])
+    assert level(site, "lip", 30.0) == pytest.approx(61.7 - DROP)
+
+
+def test_joined_to_another_street_it_is_measured_from_there_and_the_other_way_round_changes_sides():
+    site = held(taper_in=20.0)
+    on = rejoined(site, "line", "other", 300.0, False).all(KerbLine)[0]
+    assert [(v.chainage, v.level) for v in on.vips] == [(350.0, 60.378), (400.0, 60.928), (450.0, 61.378)]
+    assert (on.street, on.side, on.taper_in, on.taper_out) == ("other", "left", 20.0, 0.0)
+    back = rejoined(site, "line", "other", 300.0, True).all(KerbLine)[0]
+    assert [(v.chainage, v.level) for v in back.vips] == [(150.0, 61.378), (200.0, 60.928), (250.0, 60.378)]
+    assert (back.street, back.side, back.taper_in, back.taper_out) == ("other", "right", 0.0, 20.0)
+
+
+def test_it_is_cut_with_its_street_and_lies_where_it_lay():
+    site = held(vip(50.0, 60.398), vip(100.0, 60.598, 60.0), vip(150.0, 61.398), taper_in=12.0)
+    cut = split(Engine(site), "line", 110.0)(site)
+    q = Engine(cut)
+    for s in (40.0, 55.0, 80.0, 105.0):
+        assert line(q, StreetLine("line", "lip", "left")).rule.levels([s])[0] == pytest.approx(level(site, "lip", s))
+    for s in (112.0, 125.0, 149.0, 170.0):
+        made = line(q, StreetLine("line-2", "lip", "left")).rule.levels([s - 110.0])[0]
+        assert made == pytest.approx(level(site, "lip", s))
+    assert not remove(site, Street, "line").all(KerbLine)
+
+
+def test_it_is_saved_and_told_in_a_table(tmp_path):
+    site = held(taper_out=5.0)
+    save_site(site, tmp_path / "a.hloop")
+    assert load_site(tmp_path / "a.hloop").all(KerbLine) == site.all(KerbLine)
+    made = table(Engine(site), "kerblines", "Line", None)
+    assert made.columns == ("street", "side", "chainage", "level", "grade", "lip", "crown", "crossfall")
+    at100 = next(r for r in made.rows if r[2] == 100.0)
+    assert at100[3:] == pytest.approx((60.928, 0.009, 60.928, 61.0, (61.0 - 60.928) / 3.4))
+    assert len(table(Engine(site), "kerblines", None, 10.0).rows) == 11
+
+
+# What is wrong
+
+
+def test_steps_crossfalls_and_flat_legs_are_told_with_their_place():
+    told = {f.rule: f for f in findings(Engine(held(vip(50.0, 60.378), vip(100.0, 60.95), vip(150.0, 60.953))))}
+    assert "at 50.00 it lies 20 mm below" in told["step at a kerb line's end"].message
+    # At 150 the crown is 0.547 above it: 16 % over 3.4 m. At 100 it is 0.05: 1.47 %.
+    assert told["crossfall to a kerb line"].limit in (0.025, 0.045)
+    assert told["kerb line too flat"].value == pytest.approx(0.003 / 50)
+    steep = [f for f in findings(Engine(held(vip(50.0, 60.378), vip(150.0, 60.953)))) if "crossfall" in f.rule]
+    # Just before its end: (61.4995 - 60.9527) over 3.4 m.
+    assert any("at 149.95" in f.message and "16.08 %" in f.message and "more than 4.50 %" in f.message for f in steep)
+    assert all(f.place is not None for f in told.values())
+
+
+def test_the_mend_of_a_step_is_a_taper():
+    site = held()
+    found = [f for f in findings(Engine(site)) if f.rule == "step at a kerb line's end"]
+    assert len(found) == 2
+    fresh = found[0].mend.apply(site)
+    assert len([f for f in findings(Engine(fresh)) if f.rule == "step at a kerb line's end"]) == 1
+    turned = reverse_street(site, "line", 200.0)
+    first = next(f for f in findings(Engine(turned)) if "at 50.00" in f.message)
+    assert first.mend.apply(turned).all(KerbLine)[0].taper_out == 5.0
+
+
+def test_one_off_its_street_or_on_an_existing_one_is_told_and_the_rest_stands():
+    site = held(vip(150.0, 61.4), vip(260.0, 62.4))
+    assert "kerb line off its street" in rules_told(site)
+    assert level(site, "lip", 180.0) == pytest.approx(61.4 + 1.0 * 30 / 110)
+    old = set_street(held(), "line", kind="existing")
+    assert rules_told(old) == ["kerb line off its street"]
+
+
+def test_what_makes_no_sense_is_refused_in_words():
+    site = held()
+    id = site.all(KerbLine)[0].id
+    with pytest.raises(EditError, match=r"has a kerb line from 50\.00 to 150\.00 already"):
+        held(vip(140.0, 61.0), vip(160.0, 61.0), site=site)
+    with pytest.raises(EditError, match="must rise"):
+        held(vip(80.0, 61.0), vip(60.0, 61.0))
+    with pytest.raises(EditError, match="tapers of a kerb line need 120 m of 100"):
+        set_kerb_line(site, id, taper_in=60.0, taper_out=60.0)
+    with pytest.raises(EditError, match="two VIPs"):
+        remove_kerb_vip(remove_kerb_vip(site, id, 1), id, 0)
+    with pytest.raises(EditError, match="between 50"):
+        add_kerb_vip(site, id, 170.0, 61.0)
+    with pytest.raises(EditError, match="already"):
+        add_kerb_vip(site, id, 100.2, 61.0)
+    with pytest.raises(EditError, match="no VIP 9"):
+        set_kerb_vip(site, id, 8, level=61.0)
+    assert [v.chainage for v in add_kerb_vip(site, id, 120.0, 61.1).all(KerbLine)[0].vips] == [50, 100, 120, 150]
+
+
+def test_its_rows_add_remove_and_tell_the_crossfall():
+    site = held()
+    id = site.all(KerbLine)[0].id
+    sheet = sheet_of(Engine(site), id)
+    assert sheet.rows[1].cells[5].value == pytest.approx(-0.072 / 3.4)
+    added = dict(sheet.rows[0].actions)["Add a VIP after it"](site)
+    assert [v.chainage for v in added.all(KerbLine)[0].vips] == [50, 75, 100, 150]
+    assert level(added, "lip", 90.0) == pytest.approx(level(site, "lip", 90.0), abs=6e-4)
+    gone = dict(sheet.rows[1].actions)["Remove"](site)
+    assert [v.chainage for v in gone.all(KerbLine)[0].vips] == [50, 150]
+    assert line(Engine(site), KerbLevels(id, "line")).title == "Line left kerb line from 50"
