@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from humble_loop.engine.query import Engine
 from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.kinds.ground.model import Ground
+from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.kerb_line.levels import KerbLevels, kerb_lines_on
 from humble_loop.kinds.kerb_line.model import (
     KerbLine,
@@ -18,12 +19,14 @@ from humble_loop.kinds.kerb_line.model import (
     set_kerb_line,
     set_kerb_vip,
 )
+from humble_loop.kinds.kerb_line.proposals import proposal_sheet
 from humble_loop.kinds.kerb_line.recut import rejoined
 from humble_loop.kinds.kerb_line.show import facts_about_street, sheet_of
 from humble_loop.kinds.street import Street, StreetLine, Vip
 from humble_loop.kinds.street.cutting import split
 from humble_loop.kinds.street.edits import reverse_street, set_street
 from humble_loop.kinds.street.section_edits import add_piece
+from humble_loop.kinds.survey_line.model import SurveyLine, add_survey_lines
 from humble_loop.lines.line import line
 from humble_loop.site.edits import EditError, remove
 from humble_loop.whole.findings import findings
@@ -314,3 +317,66 @@ def test_its_rows_add_remove_and_tell_the_crossfall():
     gone = dict(sheet.rows[1].actions)["Remove"](site)
     assert [v.chainage for v in gone.all(KerbLine)[0].vips] == [50, 150]
     assert line(Engine(site), KerbLevels(id, "line")).title == "Line left kerb line from 50"
+
+
+# Proposals
+
+
+def offered(site):
+    q = Engine(site)
+    return {r.cells[0].value: r for r in proposal_sheet(q, site.all(KerbLine)[0].id).rows}
+
+
+def with_old_kerb(site, *points):
+    """A survey line with levels beside the street: (x, y, level) from its start."""
+    vertices = tuple((E0 + x, N0 + y, z) for x, y, z in points)
+    return add_survey_lines(site, [SurveyLine(name="KERB7", code="KERB", vertices=vertices)])
+
+
+def test_a_proposal_lies_near_an_old_kerb_and_is_taken_with_one_step():
+    site = with_old_kerb(held(), (40.0, 3.6, 60.2), (100.0, 3.6, 60.8), (160.0, 3.6, 61.7))
+    row = offered(site)["near KERB7"]
+    assert [c.value for c in row.cells[1:2]] == [3]  # two straights
+    made = row.actions[0][1](site)
+    # Within 20 mm of the old kerb, but for the curve at the VIP: 0.5 % over 15 m or less is 9 mm more.
+    for s, z in ((75.0, 60.55), (125.0, 61.175)):
+        assert level(made, "lip", s) == pytest.approx(z, abs=0.03)
+    p = line(Engine(made), KerbLevels(made.all(KerbLine)[0].id, "line")).rule.profile
+    off = np.abs(p.level([50.0, 75.0, 125.0, 150.0]) - [60.3, 60.55, 61.175, 61.55])
+    assert off.max() <= row.cells[2].value + 1e-3
+    assert row.cells[2].value < 0.03
+    assert row.ghost[0, 0] == 50.0
+    assert row.ghost[-1, 0] == 150.0
+
+
+def test_a_proposal_at_the_middle_crossfall_is_as_far_below_the_crown_as_that_says():
+    site = held()
+    site = offered(site)["at the middle crossfall from the crown"].actions[0][1](site)
+    # Of 2.5 to 4.5 % that is 3.5 %: 0.119 over 3.4 m.
+    for s in (60.0, 100.0, 140.0):
+        assert level(site, "lip", s) == pytest.approx(60.0 + s / 100 - 0.119, abs=0.021)
+    assert "near the ground" not in offered(site)  # there is none
+
+
+def test_near_the_ground_and_smoother():
+    ground = Ground(name="g", surface=plane_ground(0.012, 0.0, 60.0).shifted(E0, N0))
+    site = edits.add_ground(held(), ground)
+    taken = offered(site)["near the ground"].actions[0][1](site)
+    q = Engine(taken)
+    s = np.linspace(51.0, 149.0, 9)
+    lip = line(q, StreetLine("line", "lip", "left"))
+    assert np.abs(lip.rule.levels(s) - ground_of(q).levels(lip.plan.points(s))).max() < 0.021
+    many = held(*(vip(x, 60.0 + x / 100 - DROP + (0.01 if k % 2 else 0.0)) for k, x in enumerate(range(50, 151, 10))))
+    assert offered(many)["smoother than it is"].cells[1].value == 2
+
+
+def test_on_a_reversed_street_a_proposal_is_taken_where_it_is_shown():
+    site = with_old_kerb(held(), (40.0, 3.6, 60.2), (100.0, 3.6, 60.8), (160.0, 3.6, 61.7))
+    turned = reverse_street(site, "line", 200.0)
+    made = offered(turned)["near KERB7"].actions[0][1](turned)
+    assert level(made, "lip", 75.0, "right") == pytest.approx(61.175, abs=0.03)
+
+
+def test_a_line_that_runs_beside_half_of_it_only_is_not_offered():
+    site = with_old_kerb(held(), (40.0, 3.6, 60.2), (100.0, 3.6, 60.8))
+    assert "near KERB7" not in offered(site)

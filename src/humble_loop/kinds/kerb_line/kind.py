@@ -17,6 +17,7 @@ from humble_loop.kinds.kerb_line.levels import (
     title_of,
 )
 from humble_loop.kinds.kerb_line.model import KerbLine
+from humble_loop.kinds.kerb_line.proposals import proposal_sheet
 from humble_loop.kinds.kerb_line.recut import recut, rejoined
 from humble_loop.kinds.kerb_line.tables import TABLES
 from humble_loop.kinds.street.plan import StreetLine
@@ -82,7 +83,10 @@ class KerbLines(Kind):
         return show.facts_about_street(q, other.id) if other.kind == "street" else ()
 
     def sheets(self, q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
-        return (SheetOf("Kerb line", lambda q: show.sheet_of(q, thing.id)),)
+        return (
+            SheetOf("Kerb line", lambda q: show.sheet_of(q, thing.id)),
+            SheetOf("Proposals", lambda q: proposal_sheet(q, thing.id)),
+        )
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         return levels_of(q, thing.id)

@@ -24,7 +24,8 @@ class KerbLine(Thing):
     """A stretch of a street's lip that has its own grade line: from its first VIP to its last.
 
     Over ``taper_in`` metres after its first VIP and ``taper_out`` before its last the lip comes to it from where the crown and
-    the crossfall would have it, and goes back there; nothing where it begins or ends at once.
+    the crossfall would have it, and goes back there; nothing where it begins or ends at once. Proposals for it keep ``within``
+    metres of what they are to be near.
     """
 
     collection: ClassVar[str] = "kerb_lines"
@@ -36,6 +37,7 @@ class KerbLine(Thing):
     vips: tuple[KerbVip, ...] = Field(min_length=2)
     taper_in: Annotated[float, between(0.0, 500.0)] = 0.0
     taper_out: Annotated[float, between(0.0, 500.0)] = 0.0
+    within: Annotated[float, between(0.001, 1.0)] = 0.02
 
     @model_validator(mode="after")
     def _onwards(self) -> KerbLine:

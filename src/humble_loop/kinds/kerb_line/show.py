@@ -42,6 +42,7 @@ from humble_loop.lines.describe import (
 )
 from humble_loop.lines.line import line
 from humble_loop.lines.quantity import percent
+from humble_loop.site import parts
 from humble_loop.site.edits import Edit
 from humble_loop.site.model import SIDES
 
@@ -71,6 +72,7 @@ def facts_of(q: Engine, id: str) -> tuple[Row, ...]:
         Fact("taper at its start", "length", k.taper_in, "set", to(first)),
         Fact("taper at its end", "length", k.taper_out, "set", to(last)),
         Fact("VIPs", "count", n),
+        Fact("proposals keep within", "length", parts.one(q, KerbLine, id).within, "set", to("within")),
         Actions((("Back to the crossfall", lambda s: s.without(KerbLine, id)),)),
     )
 
