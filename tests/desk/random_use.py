@@ -493,9 +493,9 @@ def unasked(patch) -> None:
     patch(QFileDialog, "getOpenFileNames", lambda *a, **k: ([], ""))
 
 
-def main(seed: int, count: int) -> int:
-    """Use the demo site at random and print what was found."""
-    from humble_loop.demo import demo_site
+def main(seed: int, count: int, whole: bool = False) -> int:
+    """Use the demo's first stage at random, or the whole of it, and print what was found."""
+    from humble_loop.demo import demo_site, first_stage
     from humble_loop.desk.garbage import attend
     from humble_loop.desk.session import Session
     from humble_loop.desk.settings import unkept_settings
@@ -506,7 +506,7 @@ def main(seed: int, count: int) -> int:
     app.setFont(font(13))
     unasked(setattr)
     session = Session()
-    session.take(demo_site())
+    session.take(demo_site() if whole else first_stage())
     window = MainWindow(session, unkept_settings())
     attend(window)
     window.show()
@@ -526,4 +526,4 @@ def main(seed: int, count: int) -> int:
 
 
 if __name__ == "__main__":
-    sys.exit(main(int(sys.argv[1]), int(sys.argv[2])))
+    sys.exit(main(int(sys.argv[1]), int(sys.argv[2]), "whole" in sys.argv))

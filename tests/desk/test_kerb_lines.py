@@ -1,6 +1,8 @@
 """A kerb line by hand in the real window: made from the street's facts, dragged in its long section, typed in rows."""
 
 import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
 from humble_loop.kinds.kerb_line.model import KerbLine
@@ -62,6 +64,33 @@ def test_a_vip_is_dragged_and_the_lip_follows_in_one_step_of_undo(d):
     assert lip(d, end) == pytest.approx(before + 0.1, abs=0.02)
     d.session.undo()
     assert lip(d, end) == pytest.approx(before)
+
+
+def test_its_window_is_drawn_behind_it_and_named(d):
+    caption = d.window._panes["Long section"].caption
+    d.qtbot.waitUntil(lambda: caption.text().endswith("bands: crossfall 2.50 % to 4.50 %"), timeout=5000)
+    assert len(d.window.long_section.windows._shapes) == 1
+    d.session.choose(COURT)
+    d.qtbot.waitUntil(lambda: caption.text().endswith("bands: where the crown suits each lot's pad"), timeout=5000)
+
+
+def test_a_proposal_is_a_ghost_in_the_long_section_until_it_is_taken(d):
+    d.window.toggle_sheets()
+    d.window.sheets.show_sheet("Proposals")
+    d.settle()
+    panel, view = d.window.sheets, d.window.long_section
+    rows = [r.cells[0].value for r in panel.model.sheet.rows]
+    before = kerb(d).vips
+    panel.view.setCurrentIndex(panel.model.index(rows.index("at the middle crossfall from the crown"), 0))
+    d.settle()
+    assert len(view._lines["ghost"].xData) > 10
+    assert kerb(d).vips == before
+    button = next(b for b in panel._actions._buttons if b.text() == "Take it")
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    d.settle()
+    assert kerb(d).vips != before
+    crown = float(line(d.session.engine, StreetLine("kiln-court")).rule.levels([60.0])[0])
+    assert lip(d, 60.0) == pytest.approx(crown - 0.035 * 2.9, abs=0.021)
 
 
 def test_a_level_is_typed_in_its_row_and_while_it_is_dragged(d):

@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from humble_loop.desk.drawing import windows_of
 from humble_loop.engine.query import Engine
 from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.kinds.ground.model import Ground
@@ -21,11 +22,12 @@ from humble_loop.kinds.kerb_line.model import (
 )
 from humble_loop.kinds.kerb_line.proposals import proposal_sheet
 from humble_loop.kinds.kerb_line.recut import rejoined
-from humble_loop.kinds.kerb_line.show import facts_about_street, sheet_of
+from humble_loop.kinds.kerb_line.show import facts_about_street, handles_of, sheet_of
 from humble_loop.kinds.street import Street, StreetLine, Vip
 from humble_loop.kinds.street.cutting import split
 from humble_loop.kinds.street.edits import reverse_street, set_street
 from humble_loop.kinds.street.section_edits import add_piece
+from humble_loop.kinds.street.widening import add_widening
 from humble_loop.kinds.survey_line.model import SurveyLine, add_survey_lines
 from humble_loop.lines.line import line
 from humble_loop.site.edits import EditError, remove
@@ -380,3 +382,32 @@ def test_on_a_reversed_street_a_proposal_is_taken_where_it_is_shown():
 def test_a_line_that_runs_beside_half_of_it_only_is_not_offered():
     site = with_old_kerb(held(), (40.0, 3.6, 60.2), (100.0, 3.6, 60.8))
     assert "near KERB7" not in offered(site)
+
+
+# Windows
+
+
+def test_its_window_lies_below_the_crown_by_what_the_class_allows_over_the_width_there():
+    site = held()
+    (made,) = windows_of(Engine(site), KerbLevels(site.all(KerbLine)[0].id, "line"))
+    assert made.told == "crossfall 2.50 % to 4.50 %"
+    # 3.4 m at 2.5 and 4.5 %: 0.085 and 0.153.
+    assert np.interp(100.0, made.chainages, made.high) == pytest.approx(61.0 - 0.085)
+    assert np.interp(100.0, made.chainages, made.low) == pytest.approx(61.0 - 0.153)
+    assert (made.chainages[0], made.chainages[-1]) == (50.0, 150.0)
+    edge = SurveyLine(name="Edge", code="E", vertices=tuple((E0 + x, N0 + 5.0, None) for x in (40.0, 160.0)))
+    wide = add_widening(add_survey_lines(site, [edge]), "line", "left", 60.0, 140.0, "edge")
+    (made,) = windows_of(Engine(wide), KerbLevels(site.all(KerbLine)[0].id, "line"))
+    assert np.interp(100.0, made.chainages, made.high) == pytest.approx(61.0 - 0.125)
+    assert np.interp(55.0, made.chainages, made.high) == pytest.approx(60.55 - 0.085)
+
+
+def test_a_vip_in_its_window_has_no_finding_and_one_outside_has():
+    site = held(vip(50.0, 60.4), vip(150.0, 61.4), taper_in=5.0, taper_out=5.0)  # 0.1 below the crown: 2.94 %
+    assert "crossfall to a kerb line" not in rules_told(site)
+    (handle,) = (h for h in handles_of(Engine(site), site.all(KerbLine)[0].id) if h.key[-1] == 0)
+    assert "60.347 to 60.415 keeps the crossfall" in handle.rule(Engine(site))
+    for z, told in ((61.413, False), (61.418, True), (61.349, False), (61.342, True)):
+        moved = set_kerb_line(site, site.all(KerbLine)[0].id, taper_out=0.0)
+        moved = set_kerb_vip(moved, site.all(KerbLine)[0].id, 1, level=z)
+        assert ("crossfall to a kerb line" in rules_told(moved)) == told

@@ -39,7 +39,7 @@ _MOST_ALSO, _MOST_OFFERED = 3, 12  # other lines that are shown with it, and tha
 class LongSection(DrawingView):
     """Levels along the chosen street. Drag a VIP; double-click the grade line to add one; Delete removes it."""
 
-    windows_shown = Signal(bool)  # whether fall windows lie behind the line shown
+    windows_shown = Signal(str)  # what fall windows lie behind the line shown, in words
     stretched = Signal(float)  # how many times larger levels are drawn than distances
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
@@ -275,11 +275,17 @@ class LongSection(DrawingView):
         made = self.session.engine.attempt(windows_of, self.line)
         if isinstance(made, Unsolved):
             made = ()
-        self.windows_shown.emit(bool(made))
+        self.windows_shown.emit(", ".join(dict.fromkeys(w.told for w in made)))
         pen, fill = self.theme.pen("window", 0.8, alpha=110), self.theme.colour("window", self.theme.window_alpha)
         self.windows.show_shapes(
             [
-                (np.array([(w.start, w.low), (w.end, w.low), (w.end, w.high), (w.start, w.high)]), fill, pen)
+                (
+                    np.column_stack(
+                        [np.concatenate([w.chainages, w.chainages[::-1]]), np.concatenate([w.low, w.high[::-1]])]
+                    ),
+                    fill,
+                    pen,
+                )
                 for w in made
             ]
         )

@@ -391,12 +391,12 @@ class MainWindow(QMainWindow):
         self.stage_row.show_progress(self.session.engine, self.findings, self.theme)
 
     def _on_chosen(self) -> None:
-        self._caption_long_section(False)
+        self._caption_long_section("")
         self._caption_cross_section()
 
-    def _caption_long_section(self, windows: bool) -> None:
+    def _caption_long_section(self, windows: str) -> None:
         """Name what the long section shows; its fall windows come later."""
-        bands = "    bands: where the crown suits each lot's pad" if windows else ""
+        bands = f"    bands: {windows}" if windows else ""
         self._panes["Long section"].caption.setText(f"Long section  {self._section_name()}{bands}")
 
     def _section_name(self) -> str:

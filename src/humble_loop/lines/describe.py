@@ -265,13 +265,15 @@ class Mark:
 
 @dataclass(frozen=True)
 class Window:
-    """A fall window: the band of levels, in which ``rule`` holds, between two chainages of a line."""
+    """A fall window: the band of levels in which ``rule`` holds, from ``low`` to ``high`` (n,) at chainages (n,) of a line and
+    straight between. ``told`` says of all such what they are.
+    """
 
     rule: str
-    start: float
-    end: float
-    low: float
-    high: float
+    chainages: Floats
+    low: Floats
+    high: Floats
+    told: str
 
 
 @dataclass(frozen=True)

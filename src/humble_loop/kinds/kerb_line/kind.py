@@ -20,8 +20,9 @@ from humble_loop.kinds.kerb_line.model import KerbLine
 from humble_loop.kinds.kerb_line.proposals import proposal_sheet
 from humble_loop.kinds.kerb_line.recut import recut, rejoined
 from humble_loop.kinds.kerb_line.tables import TABLES
+from humble_loop.kinds.kerb_line.windows import from_the_crown
 from humble_loop.kinds.street.plan import StreetLine
-from humble_loop.lines.describe import Drawing, Handle, Row, SheetOf
+from humble_loop.lines.describe import Drawing, Handle, Row, SheetOf, Window
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Kind
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line_plan
@@ -100,6 +101,10 @@ class KerbLines(Kind):
             return ()
         k = as_it_runs(q, id.id)
         return (StreetLine(k.street), StreetLine(k.street, "lip", "right" if k.side == "left" else "left"))
+
+    def windows(self, q: Engine, line: LineId) -> tuple[Window, ...]:
+        made = from_the_crown(q, line.id) if isinstance(line, KerbLevels) else None
+        return () if made is None else (made,)
 
     def at(self, q: Engine, thing: ThingId, place: tuple[float, float]) -> float:
         plan = q.attempt(line_plan, levels_of(q, thing.id))

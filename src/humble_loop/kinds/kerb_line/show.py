@@ -25,6 +25,7 @@ from humble_loop.kinds.kerb_line.model import (
     set_kerb_line,
     set_kerb_vip,
 )
+from humble_loop.kinds.kerb_line.windows import from_the_crown, room_at
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new
 from humble_loop.lines.describe import (
     Actions,
@@ -168,7 +169,11 @@ def _vip(q: Engine, id: str, i: int) -> Handle:
         grades = rule_of(q, levels_of(q, id)).profile.grades
         before = percent(float(grades[i - 1])) if 0 < i <= len(grades) else "–"
         after = percent(float(grades[i])) if i < len(grades) else "–"
-        return f"{before} in, {after} out"
+        window = from_the_crown(q, id)
+        now = as_it_runs(q, id).vips
+        room = room_at(window, now[min(i, len(now) - 1)].chainage) if window is not None else None
+        words = f"; {room[0]:.3f} to {room[1]:.3f} keeps the crossfall" if room else ""
+        return f"{before} in, {after} out{words}"
 
     typed = (Typed("level", "a level", lambda z: lambda s: set_kerb_vip(s, id, index, level=z)),)
     title = f"{title_of(q, id)} VIP {i + 1}"

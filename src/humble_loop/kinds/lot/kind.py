@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 
 from humble_loop.engine.query import Engine, Key, Unsolved, query
-from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.geometry.chain import Chain
 from humble_loop.kinds.ground.volumes import face_volume
 from humble_loop.kinds.lot.clear import contacts_on
@@ -248,7 +248,8 @@ def pad_windows(q: Engine, street: str) -> tuple[Window, ...]:
         crown = float(line(q, StreetLine(street)).rule.levels([0.5 * (a + b)])[0])
         if np.isfinite(crown):
             low, high = crown + aim - made.high, crown + aim - made.low
-            found.append(Window(f"{frame.name}: pad on the ground", a, b, low, high))
+            ends, told = frozen([a, b]), "where the crown suits each lot's pad"
+            found.append(Window(f"{frame.name}: pad on the ground", ends, frozen([low] * 2), frozen([high] * 2), told))
     return tuple(found)
 
 

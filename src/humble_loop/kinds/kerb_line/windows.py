@@ -1,0 +1,46 @@
+"""Fall windows of a kerb line: where it may lie for the carriageway to fall to it as its street's class asks."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import Floats, frozen, unique_chainages
+from humble_loop.kinds.kerb_line.levels import as_it_runs, levels_of, plan_of, title_of
+from humble_loop.kinds.street.plan import StreetLine, class_of
+from humble_loop.lines.describe import Window
+from humble_loop.lines.findings import share
+from humble_loop.lines.line import line
+
+_STEP = 2.0  # metres between places at which a window is worked out, besides where crown and width change
+
+
+@query
+def from_the_crown(q: Engine, id: str) -> Window | None:
+    """Levels that the class's least and most crossfall leave a kerb line below the crown, over the width of the carriageway there;
+    None where the crown has no levels.
+    """
+    k, plan = as_it_runs(q, id), plan_of(q, levels_of(q, id))
+    crown, rules = q.attempt(line, StreetLine(k.street)), class_of(q, as_it_runs(q, id).street)
+    if isinstance(crown, Unsolved) or plan.end <= plan.start:
+        return None
+    even = np.arange(plan.start, plan.end, _STEP)
+    s = unique_chainages(
+        [plan.start, plan.end], crown.rule.key_places(), plan.offset.at, even, low=plan.start, high=plan.end
+    )
+    z, width = crown.rule.levels(s), np.abs(plan.offset(s))
+    on = np.isfinite(z)
+    if on.sum() < 2:
+        return None
+    s, z, width = s[on], z[on], width[on]
+    told = f"crossfall {share(rules.least_crossfall)} to {share(rules.most_crossfall)}"
+    low, high = z - rules.most_crossfall * width, z - rules.least_crossfall * width
+    return Window(f"{title_of(q, id)}: {told}", frozen(s), frozen(low), frozen(high), told)
+
+
+def room_at(window: Window, s: float) -> tuple[float, float] | None:
+    """Lowest and highest level in a window at a chainage; None where it does not reach."""
+    at: Floats = window.chainages
+    if not at[0] - 1e-6 <= s <= at[-1] + 1e-6:
+        return None
+    return float(np.interp(s, at, window.low)), float(np.interp(s, at, window.high))
