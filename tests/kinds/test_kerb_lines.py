@@ -31,6 +31,8 @@ from humble_loop.kinds.street.widening import add_widening
 from humble_loop.kinds.survey_line.model import SurveyLine, add_survey_lines
 from humble_loop.lines.line import line
 from humble_loop.site.edits import EditError, remove
+from humble_loop.site.libraries import new_site
+from humble_loop.site.library import KerbShape
 from humble_loop.whole.findings import findings
 from humble_loop.whole.tables import table
 from humble_loop.whole.trail import Reasons
@@ -176,8 +178,9 @@ def test_it_begins_where_the_lip_lies_and_moves_nothing():
         s = np.linspace(kerb.begin, kerb.finish, 60)
         old, new = (line(Engine(v), StreetLine(street, "lip", "left")).rule.levels(s) for v in (site, fresh))
         assert new == pytest.approx(old, abs=0.012 if street == "court" else 2e-4)
-        assert kerb_lines_on(Engine(fresh), street, "left") == (kerb.id,)
-        assert len(facts_about_street(Engine(fresh), street)[0].buttons) == 1  # only the right one is left
+        assert kerb_lines_on(Engine(fresh), street, "left", "lip") == (kerb.id,)
+        rest = [w for w, _ in facts_about_street(Engine(fresh), street)[0].buttons]
+        assert rest == [f"Own levels for the {w}" for w in ("right lip", "left boundary", "right boundary")]
 
 
 def test_a_junction_with_a_kerb_line_at_its_return_stays_watertight():
@@ -248,9 +251,9 @@ def test_it_is_saved_and_told_in_a_table(tmp_path):
     save_site(site, tmp_path / "a.hloop")
     assert load_site(tmp_path / "a.hloop").all(KerbLine) == site.all(KerbLine)
     made = table(Engine(site), "kerblines", "Line", None)
-    assert made.columns == ("street", "side", "chainage", "level", "grade", "lip", "crown", "crossfall")
-    at100 = next(r for r in made.rows if r[2] == 100.0)
-    assert at100[3:] == pytest.approx((60.928, 0.009, 60.928, 61.0, (61.0 - 60.928) / 3.4))
+    assert made.columns == ("street", "side", "point", "chainage", "level", "grade", "built", "crown", "crossfall")
+    at100 = next(r for r in made.rows if r[3] == 100.0)
+    assert at100[4:] == pytest.approx((60.928, 0.009, 60.928, 61.0, (61.0 - 60.928) / 3.4))
     assert len(table(Engine(site), "kerblines", None, 10.0).rows) == 11
 
 
@@ -411,3 +414,96 @@ def test_a_vip_in_its_window_has_no_finding_and_one_outside_has():
         moved = set_kerb_line(site, site.all(KerbLine)[0].id, taper_out=0.0)
         moved = set_kerb_vip(moved, site.all(KerbLine)[0].id, 1, level=z)
         assert ("crossfall to a kerb line" in rules_told(moved)) == told
+
+
+# The boundary, and inwards from it
+
+# The local street's roadside: 0.45 m of kerb, 1.8 m of verge up to the path's front, 1.8 m of path, 0.6 m to the boundary; all at
+# +2 % behind the kerb.
+BEHIND = new_site().find(KerbShape, "barrier").points[-1].up / 1000.0  # of the kerb's back over the lip
+
+
+def bounded(*vips, site=None, **tapers):
+    return add_kerb_line(site or straight(), "line", "left", vips, "boundary", **tapers)
+
+
+def test_the_path_follows_the_boundary_inwards_and_the_verge_takes_the_rest():
+    site = bounded(vip(50.0, 60.9), vip(150.0, 61.9), taper_in=10.0, taper_out=10.0)
+    assert level(site, "boundary", 100.0) == pytest.approx(61.4)
+    assert level(site, "path back", 100.0) == pytest.approx(61.4 - 0.012)
+    assert level(site, "path front", 100.0) == pytest.approx(61.4 - 0.012 - 0.036)
+    kerb = 61.0 - DROP + BEHIND
+    assert level(site, "back of kerb", 100.0) == pytest.approx(kerb)
+    assert level(site, "lip", 100.0) == pytest.approx(61.0 - DROP)
+    # The verge falls from 61.352 to the kerb over 1.8 m.
+    assert (level(site, "path front", 100.0) - kerb) / 1.8 == pytest.approx((61.352 - kerb) / 1.8)
+    half = 0.5 * (60.55 - DROP + BEHIND + 0.084) + 0.5 * 60.95
+    assert level(site, "boundary", 55.0) == pytest.approx(half)
+    assert level(site, "boundary", 170.0) == pytest.approx(61.7 - DROP + BEHIND + 0.084)
+
+
+def test_lip_and_boundary_may_both_have_their_own_levels():
+    site = bounded(vip(40.0, 60.9), vip(160.0, 62.1), site=held())
+    assert level(site, "lip", 75.0) == pytest.approx((60.378 + 60.928) / 2)
+    assert level(site, "boundary", 75.0) == pytest.approx(61.25)
+    assert level(site, "path front", 75.0) == pytest.approx(61.25 - 0.048)
+    assert level(site, "back of kerb", 75.0) == pytest.approx((60.378 + 60.928) / 2 + BEHIND)
+    q = Engine(edits.add_ground(site, Ground(name="g", surface=plane_ground(0.0, 0.0, 60.0).shifted(E0, N0))))
+    assert_watertight(q)
+    rule = line(q, StreetLine("line", "path back", "left")).rule
+    for s in (42.3, 75.0, 158.8):
+        slope = float(rule.levels([s + 1e-4])[0] - rule.levels([s - 1e-4])[0]) / 2e-4
+        assert float(rule.grades([s])[0]) == pytest.approx(slope, abs=1e-6)
+        assert rule.weights(np.array([s])).total() == pytest.approx(rule.levels([s]), abs=1e-9)
+
+
+def test_the_trail_of_the_path_goes_by_the_boundary():
+    site = bounded(vip(50.0, 60.9), vip(150.0, 61.9))
+    told = "\n".join(Reasons(Engine(site)).on_line(StreetLine("line", "path front", "left"), 100.0).lines())
+    assert "inwards from the boundary, which is held" in told
+    assert "Line left boundary line from 50" in told
+
+
+def test_beside_corners_a_boundary_line_goes_back_and_nothing_gapes():
+    site = court_site()
+    buttons = dict(facts_about_street(Engine(site), "court")[0].buttons)
+    site = buttons["Own levels for the left boundary"](site)
+    for i, v in enumerate(site.all(KerbLine)[0].vips):
+        site = set_kerb_vip(site, site.all(KerbLine)[0].id, i, level=v.level + 0.12)
+    # The through street has the court's mouth in its left side.
+    buttons = dict(facts_about_street(Engine(site), "through")[0].buttons)
+    site = buttons["Own levels for the left boundary"](site)
+    mine = site.all(KerbLine)[1]
+    for i, v in enumerate(mine.vips):
+        site = set_kerb_vip(site, mine.id, i, level=v.level + 0.15)
+    assert_watertight(Engine(site))
+    assert not [f for f in findings(Engine(site)) if f.rule == "cannot be worked out"]
+
+
+def test_a_verge_that_falls_away_or_is_too_steep_is_told_and_its_window_says_where_it_may_lie():
+    kerb = 61.0 - DROP + BEHIND  # at 100
+    for z, told in (
+        (kerb + 0.048 + 0.01, ""),
+        (kerb + 0.048 - 0.01, "less than 0.00 %"),
+        (kerb + 0.048 + 0.37, "more than 20.00 %"),
+    ):
+        site = bounded(vip(50.0, z - 0.5), vip(150.0, z + 0.5), taper_in=5.0, taper_out=5.0)
+        found = [f for f in findings(Engine(site)) if f.rule == "verge to a boundary line"]
+        assert [told in f.message for f in found] == ([True] if told else [])
+    (window,) = windows_of(Engine(site), KerbLevels(site.all(KerbLine)[0].id, "line"))
+    assert window.told == "verge 0.00 % to 20.00 % to the kerb"
+    assert np.interp(100.0, window.chainages, window.low) == pytest.approx(kerb + 0.048)
+    assert np.interp(100.0, window.chainages, window.high) == pytest.approx(kerb + 0.048 + 0.36)
+
+
+def test_a_boundary_begins_where_it_lies_and_stands_beside_a_kerb_line_of_the_same_side():
+    site = held()
+    buttons = dict(facts_about_street(Engine(site), "line")[0].buttons)
+    fresh = buttons["Own levels for the left boundary"](site)
+    made = fresh.all(KerbLine)[1]
+    assert (made.point, made.begin, made.finish) == ("boundary", 0.0, 200.0)
+    assert level(fresh, "boundary", 180.0) == pytest.approx(level(site, "boundary", 180.0), abs=1e-3)
+    with pytest.raises(EditError, match="left boundary has a boundary line"):
+        bounded(vip(10.0, 61.0), vip(20.0, 61.0), site=fresh)
+    turned = reverse_street(bounded(vip(50.0, 60.9), vip(150.0, 61.9)), "line", 200.0)
+    assert level(turned, "boundary", 80.0, "right") == pytest.approx(61.6)

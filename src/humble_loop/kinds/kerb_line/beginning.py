@@ -1,4 +1,4 @@
-"""The first levels of a kerb line: those that the lip has now, by few VIPs."""
+"""The first levels of a kerb or boundary line: those that the lip or boundary has now, by few VIPs."""
 
 from __future__ import annotations
 
@@ -7,11 +7,12 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.kinds.kerb_line.levels import kerb_lines_on
-from humble_loop.kinds.kerb_line.model import KerbLine, KerbVip, add_kerb_line
+from humble_loop.kinds.kerb_line.model import KerbLine, KerbVip, Point, add_kerb_line
 from humble_loop.kinds.street.cutting import cut_line
 from humble_loop.kinds.street.levels import GradeLine, grade_line
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of
 from humble_loop.kinds.street.section import own_range
+from humble_loop.kinds.street.side import course
 from humble_loop.lines.line import line
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit, EditError, made
@@ -21,14 +22,14 @@ _LEAST = 5.0  # metres of a stretch that is worth a kerb line
 _NEAR = 0.01  # metres from an end at which a VIP is left out
 
 
-def own_levels(q: Engine, street: str, side: Side) -> Edit | None:
-    """The edit that gives the longest stretch of a side's lip that has none yet its own grade line, as it lies now; None where
+def own_levels(q: Engine, street: str, side: Side, point: Point) -> Edit | None:
+    """The edit that gives the longest stretch of a side's lip or boundary that has none yet its own grade line, as it lies now; None where
     there is no room for one.
     """
     if not is_new(q, street) or isinstance(q.attempt(grade_line, street), Unsolved):
         return None
     low, high = own_range(q, street, side)
-    taken = [parts.one(q, KerbLine, id) for id in kerb_lines_on(q, street, side)]
+    taken = [parts.one(q, KerbLine, id) for id in kerb_lines_on(q, street, side, point)]
     total, turned = chain_of(q, street).total, frame_of(q, street).turned
     ends = sorted((total - k.finish, total - k.begin) if turned else (k.begin, k.finish) for k in taken)
     free, at = [], low
@@ -41,17 +42,20 @@ def own_levels(q: Engine, street: str, side: Side) -> Edit | None:
         return None
 
     def edit(site: Site) -> Site:
-        vips = lip_vips(q, street, side, begin, finish)
+        vips = vips_as_it_lies(q, street, side, point, begin, finish)
         if turned:
             vips = [v.model_copy(update={"chainage": total - v.chainage}) for v in reversed(vips)]
-        return add_kerb_line(site, street, other_side(side) if turned else side, vips)
+        return add_kerb_line(site, street, other_side(side) if turned else side, vips, point)
 
     return edit
 
 
-def lip_vips(q: Engine, street: str, side: Side, begin: float, finish: float) -> list[KerbVip]:
-    """VIPs that lay a grade line where the lip now is: the crown's, lower or higher by the carriageway's rise, and both ends."""
-    crown, lip = line(q, StreetLine(street)).rule, line(q, StreetLine(street, "lip", side)).rule
+def vips_as_it_lies(q: Engine, street: str, side: Side, point: Point, begin: float, finish: float) -> list[KerbVip]:
+    """VIPs that lay a grade line where the lip or boundary now is: the crown's, lower or higher by what lies between, and both
+    ends.
+    """
+    name = "lip" if point == "lip" else course(q, street, side).names[-1]
+    crown, lip = line(q, StreetLine(street)).rule, line(q, StreetLine(street, name, side)).rule
     p = grade_line(q, street).profile
     a, b = max(begin, float(p.chainages[0])), min(finish, float(p.chainages[-1]))
     if b - a < _LEAST:

@@ -20,7 +20,7 @@ from humble_loop.kinds.kerb_line.model import KerbLine
 from humble_loop.kinds.kerb_line.proposals import proposal_sheet
 from humble_loop.kinds.kerb_line.recut import recut, rejoined
 from humble_loop.kinds.kerb_line.tables import TABLES
-from humble_loop.kinds.kerb_line.windows import from_the_crown
+from humble_loop.kinds.kerb_line.windows import window_of
 from humble_loop.kinds.street.plan import StreetLine
 from humble_loop.lines.describe import Drawing, Handle, Row, SheetOf, Window
 from humble_loop.lines.findings import Finding
@@ -32,9 +32,9 @@ from humble_loop.site.model import Site
 
 
 class KerbLines(Kind):
-    """Lips with levels of their own."""
+    """Lips and boundaries with levels of their own."""
 
-    key, title, stage = "kerb_line", "Kerb lines", "Levels"
+    key, title, stage = "kerb_line", "Kerb and boundary lines", "Levels"
     models = (KerbLine,)
     rules = dict.fromkeys(RULES, "Levels")
     tables = TABLES
@@ -103,7 +103,7 @@ class KerbLines(Kind):
         return (StreetLine(k.street), StreetLine(k.street, "lip", "right" if k.side == "left" else "left"))
 
     def windows(self, q: Engine, line: LineId) -> tuple[Window, ...]:
-        made = from_the_crown(q, line.id) if isinstance(line, KerbLevels) else None
+        made = window_of(q, line.id) if isinstance(line, KerbLevels) else None
         return () if made is None else (made,)
 
     def at(self, q: Engine, thing: ThingId, place: tuple[float, float]) -> float:

@@ -1,15 +1,19 @@
-"""What the site keeps of a kerb line, and how it is edited. Sides and chainages are those of the street as it was drawn."""
+"""What the site keeps of a lip's or a boundary's own levels, and how they are edited. Sides and chainages are those of the street as it was drawn."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, Any, ClassVar
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
 from humble_loop.kinds.street.model import Street
 from humble_loop.site.edits import EditError, changed, free_id, made, the
 from humble_loop.site.model import Chainage, Length, Level, Model, Side, Site, Thing, between
+
+Point = Literal["lip", "boundary"]
+POINTS: tuple[Point, Point] = ("lip", "boundary")
+LINE: dict[Point, str] = {"lip": "kerb line", "boundary": "boundary line"}
 
 
 class KerbVip(Model):
@@ -21,10 +25,10 @@ class KerbVip(Model):
 
 
 class KerbLine(Thing):
-    """A stretch of a street's lip that has its own grade line: from its first VIP to its last.
+    """A stretch of a street's lip (or boundary: its ``point``) that has its own grade line: from its first VIP to its last.
 
-    Over ``taper_in`` metres after its first VIP and ``taper_out`` before its last the lip comes to it from where the crown and
-    the crossfall would have it, and goes back there; nothing where it begins or ends at once. Proposals for it keep ``within``
+    Over ``taper_in`` metres after its first VIP and ``taper_out`` before its last the lip comes to it from where the section
+    would have it, and goes back there; nothing where it begins or ends at once. Proposals for it keep ``within``
     metres of what they are to be near.
     """
 
@@ -34,6 +38,7 @@ class KerbLine(Thing):
 
     street: str
     side: Side
+    point: Point = "lip"
     vips: tuple[KerbVip, ...] = Field(min_length=2)
     taper_in: Annotated[float, between(0.0, 500.0)] = 0.0
     taper_out: Annotated[float, between(0.0, 500.0)] = 0.0
@@ -69,11 +74,13 @@ class KerbLine(Thing):
 # Edits
 
 
-def add_kerb_line(site: Site, street: str, side: Side, vips: Sequence[KerbVip], **tapers: float) -> Site:
-    """Give a street's lip its own grade line, from the first VIP to the last."""
+def add_kerb_line(
+    site: Site, street: str, side: Side, vips: Sequence[KerbVip], point: Point = "lip", **tapers: float
+) -> Site:
+    """Give a street's lip or boundary its own grade line, from the first VIP to the last."""
     the(site, Street, street)
-    id = free_id(site, KerbLine, f"{street} {side} kerb line")
-    return _put(site, made(KerbLine, id=id, street=street, side=side, vips=tuple(vips), **tapers))
+    id = free_id(site, KerbLine, f"{street} {side} {LINE[point]}")
+    return _put(site, made(KerbLine, id=id, street=street, side=side, point=point, vips=tuple(vips), **tapers))
 
 
 def set_kerb_line(site: Site, id: str, **values: Any) -> Site:
@@ -120,14 +127,10 @@ def _within(vips: Sequence[KerbVip], index: int) -> None:
 
 def _put(site: Site, fresh: KerbLine) -> Site:
     for other in site.owned(KerbLine, fresh.street):
-        if (
-            other.id != fresh.id
-            and other.side == fresh.side
-            and other.begin < fresh.finish
-            and other.finish > fresh.begin
-        ):
+        same = (other.side, other.point) == (fresh.side, fresh.point) and other.id != fresh.id
+        if same and other.begin < fresh.finish and other.finish > fresh.begin:
             raise EditError(
-                f"the {fresh.side} lip has a kerb line from {other.begin:.2f} to {other.finish:.2f} already;"
+                f"the {fresh.side} {fresh.point} has a {LINE[fresh.point]} from {other.begin:.2f} to {other.finish:.2f} already;"
                 " change that one, or end one before the other begins"
             )
     return site.put(fresh)

@@ -93,7 +93,9 @@ def proposal_sheet(q: Engine, id: str) -> Sheet:
     offers: list[tuple[str, Which, str]] = [("near the ground", "ground", "")]
     beside = [row for row in lines_beside(q, k.street) if row[2] == k.side and row[3] < k.finish and row[4] > k.begin]
     offers += [(f"near {name}", "line", of) for of, name, *_ in beside[:_MOST_LINES]]
-    offers += [("at the middle crossfall from the crown", "crown", ""), ("smoother than it is", "smooth", "")]
+    if k.point == "lip":
+        offers.append(("at the middle crossfall from the crown", "crown", ""))
+    offers.append(("smoother than it is", "smooth", ""))
     rows = []
     for words, which, of in offers:
         made = q.attempt(proposal, id, which, of)

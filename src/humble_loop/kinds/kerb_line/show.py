@@ -19,13 +19,14 @@ from humble_loop.kinds.kerb_line.levels import (
     title_of,
 )
 from humble_loop.kinds.kerb_line.model import (
+    POINTS,
     KerbLine,
     add_kerb_vip,
     remove_kerb_vip,
     set_kerb_line,
     set_kerb_vip,
 )
-from humble_loop.kinds.kerb_line.windows import from_the_crown, room_at
+from humble_loop.kinds.kerb_line.windows import room_at, window_of
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new
 from humble_loop.lines.describe import (
     Actions,
@@ -74,20 +75,23 @@ def facts_of(q: Engine, id: str) -> tuple[Row, ...]:
         Fact("taper at its end", "length", k.taper_out, "set", to(last)),
         Fact("VIPs", "count", n),
         Fact("proposals keep within", "length", parts.one(q, KerbLine, id).within, "set", to("within")),
-        Actions((("Back to the crossfall", lambda s: s.without(KerbLine, id)),)),
+        Actions(
+            ((f"Back to the {'crossfall' if k.point == 'lip' else 'section'}", lambda s: s.without(KerbLine, id)),)
+        ),
     )
 
 
 def facts_about_street(q: Engine, street: str) -> tuple[Row, ...]:
-    """Giving a street's lips their own levels."""
+    """Giving a street's lips and boundaries their own levels."""
     if not is_new(q, street):
         return ()
     found: list[tuple[str, Edit]] = []
-    for side in SIDES:
-        edit = own_levels(q, street, side)
-        if edit is not None:
-            words = "Own levels for the" if not kerb_lines_on(q, street, side) else "More own levels for the"
-            found.append((f"{words} {side} lip", edit))
+    for point in POINTS:
+        for side in SIDES:
+            edit = own_levels(q, street, side, point)
+            if edit is not None:
+                words = "More own levels" if kerb_lines_on(q, street, side, point) else "Own levels"
+                found.append((f"{words} for the {side} {point}", edit))
     return (Actions(tuple(found)),) if found else ()
 
 
@@ -108,7 +112,7 @@ def sheet_of(q: Engine, id: str) -> Sheet:
     for i, v in enumerate(k.vips):
         inner = 0 < i < len(k.vips) - 1
         fall = None
-        if not isinstance(crown, Unsolved):
+        if not isinstance(crown, Unsolved) and k.point == "lip":
             rise = float(p.level([v.chainage])[0] - crown.rule.levels([v.chainage])[0])
             width = abs(plan.offset.one(v.chainage))
             fall = Fact("crossfall", "grade", rise / width) if width > 0 and np.isfinite(rise) else None
@@ -129,7 +133,10 @@ def sheet_of(q: Engine, id: str) -> Sheet:
             actions = (("Add a VIP after it", _adding(q, id, s, float(p.level([s])[0]))),)
         actions = (*actions, ("Remove", lambda s, index=index: remove_kerb_vip(s, id, index)))  # type: ignore[misc]
         rows.append(SheetRow(cells, (v.chainage, v.chainage), lit, held=("kerb vip", id, i), actions=actions))
-    note = f"{title_of(q, id)}: the lip has these levels, and what lies outside of it follows"
+    follows = (
+        "what lies outside of it follows" if k.point == "lip" else "the path follows, and the verge takes the rest"
+    )
+    note = f"{title_of(q, id)}: the {k.point} has these levels; {follows}"
     return Sheet("Kerb line", levels_of(q, id), _COLUMNS, tuple(rows), note)
 
 
@@ -169,10 +176,11 @@ def _vip(q: Engine, id: str, i: int) -> Handle:
         grades = rule_of(q, levels_of(q, id)).profile.grades
         before = percent(float(grades[i - 1])) if 0 < i <= len(grades) else "–"
         after = percent(float(grades[i])) if i < len(grades) else "–"
-        window = from_the_crown(q, id)
+        window = window_of(q, id)
         now = as_it_runs(q, id).vips
         room = room_at(window, now[min(i, len(now) - 1)].chainage) if window is not None else None
-        words = f"; {room[0]:.3f} to {room[1]:.3f} keeps the crossfall" if room else ""
+        keeps = "the crossfall" if as_it_runs(q, id).point == "lip" else "the verge's fall"
+        words = f"; {room[0]:.3f} to {room[1]:.3f} keeps {keeps}" if room else ""
         return f"{before} in, {after} out{words}"
 
     typed = (Typed("level", "a level", lambda z: lambda s: set_kerb_vip(s, id, index, level=z)),)

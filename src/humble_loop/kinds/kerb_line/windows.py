@@ -1,4 +1,6 @@
-"""Fall windows of a kerb line: where it may lie for the carriageway to fall to it as its street's class asks."""
+"""Fall windows: where a kerb line may lie for the carriageway to fall to it as its street's class asks, and a boundary for its
+verge to fall to the kerb.
+"""
 
 from __future__ import annotations
 
@@ -8,6 +10,8 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen, unique_chainages
 from humble_loop.kinds.kerb_line.levels import as_it_runs, levels_of, plan_of, title_of
 from humble_loop.kinds.street.plan import StreetLine, class_of
+from humble_loop.kinds.street.section import free_strip
+from humble_loop.kinds.street.side import course
 from humble_loop.lines.describe import Window
 from humble_loop.lines.findings import share
 from humble_loop.lines.line import line
@@ -15,8 +19,41 @@ from humble_loop.lines.line import line
 _STEP = 2.0  # metres between places at which a window is worked out, besides where crown and width change
 
 
+LEAST_VERGE, MOST_VERGE = (
+    0.0,
+    0.20,
+)  # falls of the verge to the kerb: a wheelchair and a mower cope, and water leaves lots
+
+
 @query
-def from_the_crown(q: Engine, id: str) -> Window | None:
+def window_of(q: Engine, id: str) -> Window | None:
+    """The window of a kerb line from the crown, or of a boundary line from the kerb; None where it has none."""
+    return _from_the_crown(q, id) if as_it_runs(q, id).point == "lip" else _from_the_kerb(q, id)
+
+
+def _from_the_kerb(q: Engine, id: str) -> Window | None:
+    """Levels at which the verge that takes the rest falls to the kerb, and no more than is easy to walk and mow."""
+    k, plan = as_it_runs(q, id), plan_of(q, levels_of(q, id))
+    made, free = course(q, k.street, k.side), free_strip(q, k.street, k.side)
+    if free is None or plan.end <= plan.start:
+        return None
+    inner = q.attempt(line, StreetLine(k.street, made.names[free - 1], k.side))
+    if isinstance(inner, Unsolved):
+        return None
+    even = np.arange(plan.start, plan.end, _STEP)
+    s = unique_chainages([plan.start, plan.end], inner.rule.key_places(), made.at, even, low=plan.start, high=plan.end)
+    z, width = inner.rule.levels(s), made.width(free)(s)
+    beyond = sum((made.rise(i)(s) for i in range(free + 1, len(made.names))), np.zeros_like(s))
+    on = np.isfinite(z) & (width > 0)
+    if on.sum() < 2:
+        return None
+    s, z, width, beyond = s[on], z[on], width[on], beyond[on]
+    told = f"verge {share(LEAST_VERGE)} to {share(MOST_VERGE)} to the kerb"
+    low, high = (frozen(z + fall * width + beyond) for fall in (LEAST_VERGE, MOST_VERGE))
+    return Window(f"{title_of(q, id)}: {told}", frozen(s), low, high, told)
+
+
+def _from_the_crown(q: Engine, id: str) -> Window | None:
     """Levels that the class's least and most crossfall leave a kerb line below the crown, over the width of the carriageway there;
     None where the crown has no levels.
     """

@@ -256,15 +256,32 @@ def rule_of(q: Engine, id: StreetLine) -> LevelRule:
     k = place_of(made, id)
     if k <= made.lip:
         return _held(q, id, made, k, _by_crossfall(q, id.street, id.side, made, k))
-    lip = StreetLine(id.street, "lip", id.side)
-    return Above(
-        title,
-        "out from the lip by the typical section",
-        lip,
-        "lip",
-        line(q, lip).rule,
-        tuple((f"{made.names[i - 1]} to {made.names[i]}", made.rise(i)) for i in range(made.lip + 1, k + 1)),
-    )
+    own, free, last = _from_lip(q, id.street, id.side, made, k), free_strip(q, id.street, id.side), len(made.names) - 1
+    held = holds(q, StreetLine(id.street, made.names[-1], id.side)) if free is not None and k >= free else ()
+    if not held:
+        return own
+    if k == last:
+        return Held(title, "held at its own levels", own, "as its section has it", held)
+    boundary = _from_lip(q, id.street, id.side, made, last)
+    ratio = Varying.steady(1.0)
+    return Held(title, "inwards from the boundary, which is held", own, "as its section has it", held, boundary, ratio)
+
+
+def _from_lip(q: Engine, street: str, side: Side, made: SideCourse, k: int) -> LevelRule:
+    """Point ``k`` of the roadside as its section has it: out from the lip."""
+    lip, title = StreetLine(street, "lip", side), f"{name_of(q, street)} {side} {made.names[k]}"
+    rises = tuple((f"{made.names[i - 1]} to {made.names[i]}", made.rise(i)) for i in range(made.lip + 1, k + 1))
+    return Above(title, "out from the lip by the typical section", lip, "lip", line(q, lip).rule, rises)
+
+
+@query
+def free_strip(q: Engine, street: str, side: Side) -> int | None:
+    """The strip of a roadside (by the point at which it ends) that takes the rest where the boundary is held: the first verge
+    behind the kerb, or whatever else lies there; None where nothing does.
+    """
+    made = course(q, street, side)
+    beyond = [i for i in range(made.lip + 1, len(made.names)) if made.pieces[i] != "kerb"]
+    return next((i for i in beyond if made.pieces[i] == "verge"), beyond[0] if beyond else None)
 
 
 def _by_crossfall(q: Engine, street: str, side: Side, made: SideCourse, k: int) -> LevelRule:
@@ -347,7 +364,8 @@ def rows(q: Engine, street: str) -> Floats:
         keys.append(course(q, street, side).at)
         outermost = max(outermost, float(boundary_width(q, street, side).values.max()))
         keys += [kind.stations_on(q, StreetLine(street, "boundary", side)) for kind in kinds()]
-        for hold in holds(q, StreetLine(street, "lip", side)):
+        outermost_line = StreetLine(street, course(q, street, side).names[-1], side)
+        for hold in (*holds(q, StreetLine(street, "lip", side)), *holds(q, outermost_line)):
             begin, finish = float(hold.share.at.min()), float(hold.share.at.max())
             held = LinePlan("", "", chain, Varying.steady(0.0), begin, finish)
             keys += [hold.share.at, hold.rule.key_places()]
