@@ -26,13 +26,16 @@ from humble_loop.kinds.kerb_line.show import facts_about_street, handles_of, she
 from humble_loop.kinds.street import Street, StreetLine, Vip
 from humble_loop.kinds.street.cutting import split
 from humble_loop.kinds.street.edits import reverse_street, set_street
+from humble_loop.kinds.street.inwards import inwards
+from humble_loop.kinds.street.model import SectionChange
+from humble_loop.kinds.street.section import rows
 from humble_loop.kinds.street.section_edits import add_piece
 from humble_loop.kinds.street.widening import add_widening
 from humble_loop.kinds.survey_line.model import SurveyLine, add_survey_lines
 from humble_loop.lines.line import line
-from humble_loop.site.edits import EditError, remove
+from humble_loop.site.edits import EditError, changed, remove
 from humble_loop.site.libraries import new_site
-from humble_loop.site.library import KerbShape
+from humble_loop.site.library import KerbShape, Strip, TypicalSection
 from humble_loop.whole.findings import findings
 from humble_loop.whole.tables import table
 from humble_loop.whole.trail import Reasons
@@ -154,7 +157,6 @@ def test_a_vertical_curve_of_it_has_rows_close_enough():
     rule = line(q, StreetLine("line", "lip", "left")).rule
     # The grade turns from 0.4 to 1.6 % over 60 m: 0.012 * 60 / 8 = 0.09 above the VIP.
     assert rule.levels([100.0])[0] == pytest.approx(60.598 + 0.09)
-    from humble_loop.kinds.street.section import rows
 
     s = rows(q, "line")
     s = s[(s >= 70.0) & (s <= 130.0)]
@@ -507,3 +509,52 @@ def test_a_boundary_begins_where_it_lies_and_stands_beside_a_kerb_line_of_the_sa
         bounded(vip(10.0, 61.0), vip(20.0, 61.0), site=fresh)
     turned = reverse_street(bounded(vip(50.0, 60.9), vip(150.0, 61.9)), "line", 200.0)
     assert level(turned, "boundary", 80.0, "right") == pytest.approx(61.6)
+
+
+def test_a_boundary_lines_vips_and_curves_have_rows():
+    q = Engine(bounded(vip(50.0, 60.9), vip(77.7, 61.1, 20.0), vip(150.0, 61.9)))
+    s = rows(q, "line")
+    assert np.abs(s - 77.7).min() < 1e-6
+    rule = line(q, StreetLine("line", "boundary", "left")).rule
+    middle, z = 0.5 * (s[:-1] + s[1:]), rule.levels(s)
+    on = (s[:-1] > 51.0) & (s[1:] < 149.0)
+    assert np.abs(rule.levels(middle) - 0.5 * (z[:-1] + z[1:]))[on].max() < 0.002
+
+
+def test_where_there_is_no_path_all_of_the_verge_takes_it_and_no_step_stands_at_the_kerb():
+    site = set_street(straight(), "line", changes=(SectionChange(chainage=90.0, section="local-one-path", taper=20.0),))
+    site = bounded(vip(30.0, 60.8), vip(180.0, 62.3), site=site)  # 0.3 over the crown + 0.5 % throughout
+    kerb = 61.6 - DROP + BEHIND
+    # From 110 on the left has a kerb and 2.4 m of verge only.
+    assert level(site, "back of kerb", 160.0) == pytest.approx(kerb)
+    assert level(site, "path front", 160.0) == pytest.approx(kerb)  # which lies on the kerb's back there
+    assert level(site, "boundary", 160.0) == pytest.approx(62.1)
+    before = 60.5 - DROP + BEHIND
+    assert level(site, "path front", 50.0) == pytest.approx(61.0 - 0.048)
+    assert level(site, "back of kerb", 50.0) == pytest.approx(before)
+    made = inwards(Engine(site), "line", "left")
+    assert (np.diff(made.share, axis=1) >= -1e-12).all()
+    assert made.share[:, -1] == pytest.approx(1.0)
+    q = Engine(edits.add_ground(site, Ground(name="g", surface=plane_ground(0.0, 0.0, 60.0).shifted(E0, N0))))
+    assert_watertight(q)
+
+
+@pytest.mark.parametrize(
+    ("pieces", "shares"),
+    [
+        ((("verge", 1.8), ("path", 1.8), ("buffer", 0.6)), (1.0, 1.0, 1.0)),
+        ((("path", 2.0), ("verge", 1.0)), (0.0, 1.0)),
+        ((("verge", 1.0), ("buffer", 3.0)), (0.25, 1.0)),
+        ((("path", 2.0),), (1.0,)),
+        ((("verge", 2.0), ("path", 0.5), ("buffer", 2.0)), (2.0 / 3.0, 2.0 / 3.0, 1.0)),
+    ],
+)
+def test_which_strips_take_what_the_boundary_is_raised_by(pieces, shares):
+    site = straight()
+    old = site.find(TypicalSection, LOCAL)
+    kerb = old.left.parts[1]
+    strips = [Strip(to=f"point {k}", width=w, grade=0.02, piece=p) for k, (p, w) in enumerate(pieces)]
+    parts = (old.left.parts[0], kerb, *strips)
+    site = site.put(changed(old, left=changed(old.left, parts=parts), apart=True))
+    made = inwards(Engine(site), "line", "left")
+    assert made.share[0, -len(shares) :] == pytest.approx(shares)

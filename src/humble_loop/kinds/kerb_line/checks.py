@@ -8,9 +8,9 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import unique_chainages
 from humble_loop.kinds.kerb_line.levels import ON, as_it_runs, levels_of, plan_of, rule_of, title_of
 from humble_loop.kinds.kerb_line.model import set_kerb_line
-from humble_loop.kinds.kerb_line.windows import LEAST_VERGE, MOST_VERGE, window_of
+from humble_loop.kinds.kerb_line.windows import LEAST_VERGE, MOST_VERGE, verge_falls, window_of
 from humble_loop.kinds.street.plan import StreetLine, chain_of, class_of, frame_of, is_new
-from humble_loop.kinds.street.section import free_strip, own_range, side_rows
+from humble_loop.kinds.street.section import by_section, own_range, side_rows
 from humble_loop.kinds.street.side import course, lip_width
 from humble_loop.lines.findings import Finding, Mend, point, share, too_high, too_low
 from humble_loop.lines.line import ThingId, line
@@ -53,22 +53,18 @@ def kerb_findings(q: Engine, id: str) -> tuple[Finding, ...]:
 def _verge(q: Engine, id: str, of: ThingId, title: str) -> list[Finding]:
     """Where the verge between kerb and path falls away from the kerb, or to it more than is easy."""
     k, window = as_it_runs(q, id), window_of(q, id)
-    made, free = course(q, k.street, k.side), free_strip(q, k.street, k.side)
-    if window is None or free is None:
+    if window is None:
         return []
-    inner, outer = (line(q, StreetLine(k.street, made.names[i], k.side)).rule for i in (free - 1, free))
-    rows = side_rows(q, k.street, k.side)
-    s = unique_chainages(rows, low=window.chainages[0], high=window.chainages[-1])
-    width = made.width(free)(s)
-    fall = np.where(width > 0, (outer.levels(s) - inner.levels(s)) / np.where(width > 0, width, 1.0), np.nan)
-    on, found = np.flatnonzero(np.isfinite(fall)), []
-    for worst, limit, words in (
-        (np.argmin, LEAST_VERGE, "less than"),
-        (np.argmax, MOST_VERGE, "more than"),
-    ):
-        i = int(on[worst(fall[on])]) if on.size else -1
-        value = float(fall[i]) if i >= 0 else np.nan
-        if i >= 0 and (too_low if words == "less than" else too_high)(value, limit):
+    s = unique_chainages(side_rows(q, k.street, k.side), low=window.chainages[0], high=window.chainages[-1])
+    built = line(q, StreetLine(k.street, course(q, k.street, k.side).names[-1], k.side)).rule.levels(s)
+    falls = verge_falls(q, k.street, k.side, s, built - by_section(q, k.street, k.side).levels(s))
+    found = []
+    for worst, limit, words in ((np.nanargmin, LEAST_VERGE, "less than"), (np.nanargmax, MOST_VERGE, "more than")):
+        if not np.isfinite(falls).any():
+            break
+        i = int(worst(falls)) // falls.shape[1]
+        value = float(falls.ravel()[worst(falls)])
+        if (too_low if words == "less than" else too_high)(value, limit):
             told = f"at {s[i]:.2f} the verge falls to the kerb at {share(value)}, {words} {share(limit)}"
             remedy = (
                 f"{'raise' if words == 'less than' else 'lower'} the boundary line there, or change the kerb's level"

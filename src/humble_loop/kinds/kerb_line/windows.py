@@ -9,13 +9,17 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen, unique_chainages
 from humble_loop.kinds.kerb_line.levels import as_it_runs, levels_of, plan_of, title_of
+from humble_loop.kinds.street.inwards import inwards
 from humble_loop.kinds.street.plan import StreetLine, class_of
-from humble_loop.kinds.street.section import free_strip
+from humble_loop.kinds.street.section import by_section
 from humble_loop.kinds.street.side import course
 from humble_loop.lines.describe import Window
 from humble_loop.lines.findings import share
 from humble_loop.lines.line import line
+from humble_loop.site.model import Side
 
+_NARROW = 0.05  # metres of a strip whose fall is no matter
+_NEXT_TO_NONE = 1e-9
 _STEP = 2.0  # metres between places at which a window is worked out, besides where crown and width change
 
 
@@ -31,26 +35,38 @@ def window_of(q: Engine, id: str) -> Window | None:
     return _from_the_crown(q, id) if as_it_runs(q, id).point == "lip" else _from_the_kerb(q, id)
 
 
+def verge_falls(q: Engine, street: str, side: Side, s: Floats, raised: Floats) -> Floats:
+    """Falls to the kerb (n, k) of the strips behind it where the boundary is ``raised`` (n,) over where the section has it; NaN
+    for strips that keep their own or have no width there.
+    """
+    made, moved = course(q, street, side), inwards(q, street, side)
+    falls = np.full((len(s), len(made.names)), np.nan)
+    for k in range(made.lip + 1, len(made.names)):
+        steeper, width = np.interp(s, moved.at, moved.steeper[:, k]), made.width(k)(s)
+        on = (steeper > _NEXT_TO_NONE) & (width > _NARROW)
+        falls[on, k] = (made.rise(k)(s)[on] / width[on]) + raised[on] * steeper[on]
+    return falls
+
+
 def _from_the_kerb(q: Engine, id: str) -> Window | None:
-    """Levels at which the verge that takes the rest falls to the kerb, and no more than is easy to walk and mow."""
+    """Levels at which what takes the rest falls to the kerb, and no more than is easy to walk and mow."""
     k, plan = as_it_runs(q, id), plan_of(q, levels_of(q, id))
-    made, free = course(q, k.street, k.side), free_strip(q, k.street, k.side)
-    if free is None or plan.end <= plan.start:
-        return None
-    inner = q.attempt(line, StreetLine(k.street, made.names[free - 1], k.side))
-    if isinstance(inner, Unsolved):
+    own, made = by_section(q, k.street, k.side), course(q, k.street, k.side)
+    if plan.end <= plan.start:
         return None
     even = np.arange(plan.start, plan.end, _STEP)
-    s = unique_chainages([plan.start, plan.end], inner.rule.key_places(), made.at, even, low=plan.start, high=plan.end)
-    z, width = inner.rule.levels(s), made.width(free)(s)
-    beyond = sum((made.rise(i)(s) for i in range(free + 1, len(made.names))), np.zeros_like(s))
-    on = np.isfinite(z) & (width > 0)
+    s = unique_chainages([plan.start, plan.end], own.key_places(), made.at, even, low=plan.start, high=plan.end)
+    z = own.levels(s)
+    # A strip's fall is a straight line of what the boundary is raised by: from two of them follow the ends.
+    flat, raised = (verge_falls(q, k.street, k.side, s, np.full(len(s), by)) for by in (0.0, 1.0))
+    with np.errstate(invalid="ignore"):
+        lowest, highest = ((fall - flat) / (raised - flat) for fall in (LEAST_VERGE, MOST_VERGE))
+    on = np.isfinite(z) & np.isfinite(lowest).any(axis=1)
     if on.sum() < 2:
         return None
-    s, z, width, beyond = s[on], z[on], width[on], beyond[on]
     told = f"verge {share(LEAST_VERGE)} to {share(MOST_VERGE)} to the kerb"
-    low, high = (frozen(z + fall * width + beyond) for fall in (LEAST_VERGE, MOST_VERGE))
-    return Window(f"{title_of(q, id)}: {told}", frozen(s), low, high, told)
+    low, high = z[on] + np.nanmax(lowest[on], axis=1), z[on] + np.nanmin(highest[on], axis=1)
+    return Window(f"{title_of(q, id)}: {told}", frozen(s[on]), frozen(low), frozen(high), told)
 
 
 def _from_the_crown(q: Engine, id: str) -> Window | None:

@@ -12,6 +12,7 @@ from humble_loop.geometry.arrays import Floats, as_row, frozen, unique_chainages
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.ground.drape import drape
 from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street.inwards import inwards
 from humble_loop.kinds.street.levels import crown_rule, end_ties
 from humble_loop.kinds.street.plan import (
     StreetLine,
@@ -256,15 +257,23 @@ def rule_of(q: Engine, id: StreetLine) -> LevelRule:
     k = place_of(made, id)
     if k <= made.lip:
         return _held(q, id, made, k, _by_crossfall(q, id.street, id.side, made, k))
-    own, free, last = _from_lip(q, id.street, id.side, made, k), free_strip(q, id.street, id.side), len(made.names) - 1
-    held = holds(q, StreetLine(id.street, made.names[-1], id.side)) if free is not None and k >= free else ()
+    own, last = _from_lip(q, id.street, id.side, made, k), len(made.names) - 1
+    held = holds(q, StreetLine(id.street, made.names[last], id.side))
     if not held:
         return own
     if k == last:
         return Held(title, "held at its own levels", own, "as its section has it", held)
-    boundary = _from_lip(q, id.street, id.side, made, last)
-    ratio = Varying.steady(1.0)
+    ratio = inwards(q, id.street, id.side).of(k)
+    if not ratio.values.any():
+        return own
+    boundary = by_section(q, id.street, id.side)
     return Held(title, "inwards from the boundary, which is held", own, "as its section has it", held, boundary, ratio)
+
+
+def by_section(q: Engine, street: str, side: Side) -> LevelRule:
+    """The boundary as its section has it, out from the lip, whether or not it is held elsewhere."""
+    made = course(q, street, side)
+    return _from_lip(q, street, side, made, len(made.names) - 1)
 
 
 def _from_lip(q: Engine, street: str, side: Side, made: SideCourse, k: int) -> LevelRule:
@@ -272,16 +281,6 @@ def _from_lip(q: Engine, street: str, side: Side, made: SideCourse, k: int) -> L
     lip, title = StreetLine(street, "lip", side), f"{name_of(q, street)} {side} {made.names[k]}"
     rises = tuple((f"{made.names[i - 1]} to {made.names[i]}", made.rise(i)) for i in range(made.lip + 1, k + 1))
     return Above(title, "out from the lip by the typical section", lip, "lip", line(q, lip).rule, rises)
-
-
-@query
-def free_strip(q: Engine, street: str, side: Side) -> int | None:
-    """The strip of a roadside (by the point at which it ends) that takes the rest where the boundary is held: the first verge
-    behind the kerb, or whatever else lies there; None where nothing does.
-    """
-    made = course(q, street, side)
-    beyond = [i for i in range(made.lip + 1, len(made.names)) if made.pieces[i] != "kerb"]
-    return next((i for i in beyond if made.pieces[i] == "verge"), beyond[0] if beyond else None)
 
 
 def _by_crossfall(q: Engine, street: str, side: Side, made: SideCourse, k: int) -> LevelRule:
