@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 import gc
+import importlib
 import random
 import resource
 import sys
@@ -501,6 +502,7 @@ def main(seed: int, count: int, whole: bool = False) -> int:
     from humble_loop.desk.settings import unkept_settings
     from humble_loop.desk.theme import font, load_fonts
 
+    importlib.import_module("scipy.optimize")  # as the application does beside its first picture
     app = QApplication([])
     load_fonts()
     app.setFont(font(13))

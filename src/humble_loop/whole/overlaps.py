@@ -170,7 +170,8 @@ def _over(
     """Where faces of a thing lie over those of another: each place once. ``several`` is what more than one are called."""
     told = _crossings(q, thing, other)
     plans, owner = shapely.get_parts(np.array([o.plan for _, o in pairs], dtype=object), return_index=True)
-    places = shapely.get_parts(shapely.union_all(shapely.buffer(plans, _ONE_PLACE)))
+    with np.errstate(over="ignore", invalid="ignore"):  # of streets that reach as far as numbers do
+        places = shapely.get_parts(shapely.union_all(shapely.buffer(plans, _ONE_PLACE)))
     of, there = shapely.STRtree(plans).query(places, predicate="intersects")
     found = []
     for k in range(len(places)):

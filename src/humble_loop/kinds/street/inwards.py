@@ -54,5 +54,4 @@ def inwards(q: Engine, street: str, side: Side) -> Inwards:
     part = np.divide(weights, total, out=np.zeros_like(weights), where=total > 0)
     steeper = np.divide(part, made.widths, out=np.zeros_like(part), where=made.widths > 0)
     share = np.cumsum(part, axis=1)
-    share[:, -1] = 1.0
     return Inwards(made.at, frozen(share), frozen(steeper))
