@@ -229,6 +229,18 @@ def test_points_of_one_name_are_told_apart(tmp_path):
     assert [p.to for p in side(site, street).parts] == ["edge", "edge 2", "lip"]
 
 
+def test_sections_of_a_street_with_a_name_without_end_are_told_apart(tmp_path):
+    wide = [(x * 1.2, z) for x, z in PLAIN]
+    body = STREET.replace('name="A"', f'name="{"A" * 200}"').format(
+        length=100, begin=0, end=4100, finish=100, sections=cross(0, PLAIN) + cross(50, PLAIN) + cross(60, wide)
+    )
+    site, _ = bring_in(new_site(), [landxml(tmp_path, body)])
+    street = site.all(Street)[0]
+    assert side(site, street).parts[0].width == pytest.approx(3.5)
+    assert side(site, street, k=0).parts[0].width == pytest.approx(4.2)
+    assert street.section != street.changes[0].section
+
+
 def test_a_road_without_kerbs_ends_at_its_lip(tmp_path):
     site, street, _ = read(tmp_path, cross(0, ((-4, 49.9), (0, 50), (4.5, 49.87))))
     made = site.find(TypicalSection, street.section)

@@ -287,10 +287,10 @@ def test_the_mend_of_a_step_is_a_taper():
 
 def test_one_off_its_street_or_on_an_existing_one_is_told_and_the_rest_stands():
     site = held(vip(150.0, 61.4), vip(260.0, 62.4))
-    assert "kerb line off its street" in rules_told(site)
+    assert "own levels off the street" in rules_told(site)
     assert level(site, "lip", 180.0) == pytest.approx(61.4 + 1.0 * 30 / 110)
     old = set_street(held(), "line", kind="existing")
-    assert rules_told(old) == ["kerb line off its street"]
+    assert rules_told(old) == ["own levels off the street"]
 
 
 def test_what_makes_no_sense_is_refused_in_words():

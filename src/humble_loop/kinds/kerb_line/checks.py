@@ -17,7 +17,7 @@ from humble_loop.lines.line import ThingId, line
 from humble_loop.site.edits import Edit
 
 RULES = (
-    "kerb line off its street",
+    "own levels off the street",
     "step at a kerb line's end",
     "crossfall to a kerb line",
     "kerb line too flat",
@@ -33,9 +33,7 @@ def kerb_findings(q: Engine, id: str) -> tuple[Finding, ...]:
     title, chain = title_of(q, id), chain_of(q, k.street)
     if not is_new(q, k.street):
         words = "its street is an existing one, whose levels are the ground's"
-        return (
-            Finding("kerb line off its street", of, title, words, "make the street a new one, or remove the kerb line"),
-        )
+        return (Finding("own levels off the street", of, title, words, "make the street a new one, or remove them"),)
     found = []
     low, high = own_range(q, k.street, k.side)
     if k.begin < low - ON or k.finish > high + ON:
@@ -44,7 +42,7 @@ def kerb_findings(q: Engine, id: str) -> tuple[Finding, ...]:
         )
         remedy = "end it where the street's own lip ends"
         at = point(chain.points_at([np.clip(k.begin, 0.0, chain.total)])[0])
-        found.append(Finding("kerb line off its street", of, title, words, remedy, place=at))
+        found.append(Finding("own levels off the street", of, title, words, remedy, place=at))
     if k.point == "boundary":
         return (*found, *_verge(q, id, of, title))
     return (*found, *_steps(q, id, of, title), *_crossfalls(q, id, of, title), *_flat(q, id, of, title))

@@ -140,11 +140,12 @@ def sections_found(measured: Sequence[MeasuredSection], total: float, name: str)
     slopes = _slopes(rows)
     sections = tuple(
         TypicalSection(
+            id=f"section-{k}",  # a name may be too long to tell them apart
             name=title,
             left=_side(rows[i].sides[0], slopes[0], kerbs, name),
             right=_side(rows[i].sides[1], slopes[1], kerbs, name),
         )
-        for title, i in zip(titles, distinct)
+        for k, (title, i) in enumerate(zip(titles, distinct))
     )
     changes = []
     for a, b, k, m in zip(kept[:-1], kept[1:], which[:-1], which[1:]):
@@ -444,7 +445,7 @@ def _kerb_shape(half: _Half, begin: int, end: int, kerbs: list[KerbShape], name:
         KerbPoint(point=n, out=round(o, 4), up=round(u, 4)) for n, o, u in zip(half.names[begin:end], out, up)
     )
     title = f"{name} kerb {len(kerbs) + 1}" if kerbs else f"{name} kerb"
-    shape = KerbShape(name=title, points=points)
+    shape = KerbShape(id=f"kerb-{len(kerbs)}", name=title, points=points)
     same = next((k for k in kerbs if _same_kerb(k, shape)), None)
     if same is None:
         kerbs.append(shape)
