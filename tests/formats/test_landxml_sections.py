@@ -311,6 +311,7 @@ def test_sections_that_differ_everywhere_are_taken_less_closely_and_that_is_told
         (cross(0, ((1, 50), (4, 49.9))), "no section could be made"),
         (cross(0, ((0, 50),)), "no section could be made"),
         (cross(300, PLAIN), "no section could be made"),
+        (cross(0, ((-1, 0), (0, 11), (1, 0))), "no section could be made"),
         (cross(0, PLAIN) + cross(0, PLAIN) + cross(250, PLAIN), "1 of its cross sections are left out"),
         (
             cross(0, PLAIN).replace("<CrossSectPnt>", '<CrossSectPnt dataFormat="Slope Distance">'),

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
+from pydantic import ValidationError
 
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street.model import SectionChange, Street
@@ -124,6 +125,13 @@ class _Row:
 
 def sections_found(measured: Sequence[MeasuredSection], total: float, name: str) -> SectionsFound | None:
     """The sections of the street ``name``, ``total`` metres long; None where nothing can be made of them."""
+    try:
+        return _found(measured, total, name)
+    except ValidationError:  # falls and kerbs that no street has
+        return None
+
+
+def _found(measured: Sequence[MeasuredSection], total: float, name: str) -> SectionsFound | None:
     rows = _rows([m for m in measured if -_THIN <= m.chainage <= total + _THIN])
     if not rows or len(rows) > MOST_ROWS:
         return None
