@@ -96,7 +96,7 @@ def test_a_proposal_is_a_ghost_in_the_long_section_until_it_is_taken(d):
 def test_a_level_is_typed_in_its_row_and_while_it_is_dragged(d):
     d.window.toggle_sheets()
     d.settle()
-    assert d.window.sheets.model.sheet.title == "Kerb line"
+    assert d.window.sheets.model.sheet.title == "Own levels"
     type_into(d, 0, "level", "41.75")
     assert kerb(d).vips[0].level == 41.75
     view = d.window.long_section

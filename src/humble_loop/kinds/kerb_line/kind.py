@@ -85,7 +85,7 @@ class KerbLines(Kind):
 
     def sheets(self, q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
         return (
-            SheetOf("Kerb line", lambda q: show.sheet_of(q, thing.id)),
+            SheetOf("Own levels", lambda q: show.sheet_of(q, thing.id)),
             SheetOf("Proposals", lambda q: proposal_sheet(q, thing.id)),
         )
 

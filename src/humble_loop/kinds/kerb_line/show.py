@@ -137,7 +137,7 @@ def sheet_of(q: Engine, id: str) -> Sheet:
         "what lies outside of it follows" if k.point == "lip" else "the path follows, and the verge takes the rest"
     )
     note = f"{title_of(q, id)}: the {k.point} has these levels; {follows}"
-    return Sheet("Kerb line", levels_of(q, id), _COLUMNS, tuple(rows), note)
+    return Sheet("Own levels", levels_of(q, id), _COLUMNS, tuple(rows), note)
 
 
 def _adding(q: Engine, id: str, s: float, level: float) -> Edit:
