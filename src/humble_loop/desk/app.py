@@ -16,7 +16,7 @@ from pathlib import Path
 from types import TracebackType
 
 from platformdirs import user_data_path, user_state_path
-from PySide6.QtCore import QPointF, QSocketNotifier, QTimer
+from PySide6.QtCore import QPointF, QRectF, QSocketNotifier, QTimer
 from PySide6.QtGui import QEnterEvent
 from PySide6.QtWidgets import QApplication
 
@@ -32,6 +32,8 @@ from humble_loop.formats.errors import FormatError
 from humble_loop.formats.own_library import OwnLibrary
 from humble_loop.formats.recovery import lost_sessions
 from humble_loop.formats.site_file import load_site
+from humble_loop.kinds.kerb_line.beginning import own_levels
+from humble_loop.kinds.kerb_line.model import KerbLine, add_kerb_vip
 from humble_loop.kinds.lot.layout import lots_on
 from humble_loop.kinds.street.grades import locking
 from humble_loop.lines.describe import Fact
@@ -50,6 +52,7 @@ VIEWS = (
     "proposals",
     "section",
     "kerb",
+    "own-levels",
     "drains",
     "lots",
     "findings",
@@ -288,6 +291,27 @@ def _kerb(window: MainWindow) -> None:
     _look_at(window, 4152.0, 8186.0, 60.0)
 
 
+def _own_levels(window: MainWindow) -> None:
+    """Kiln Court's right lip with levels of its own: lower towards the bulb, its window of crossfall behind it."""
+    session = window.session
+    edit = own_levels(session.engine, "kiln-court", "right", "lip")
+    if edit is not None:
+        session.do("Own levels", edit)
+    kerb = session.site.all(KerbLine)[-1]
+    session.do("Add a VIP", lambda s: add_kerb_vip(s, kerb.id, 58.0, 40.87))
+    window.stage_row.choose(2)
+    session.choose(ThingId("kerb_line", kerb.id))
+    window.toggle_sheets()
+    window.sheets.show_sheet("Own levels")
+    _look_at(window, 4140.0, 8190.0, 110.0)
+    window.long_section.point_station(58.0)
+    _ask(window, 4130.5, 8176.5)
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    settle(app, window)
+    window.long_section.plotItem.vb.setRange(QRectF(36.0, 40.42, 44.0, 1.0), padding=0)  # near enough to see the band
+
+
 def _drains(window: MainWindow) -> None:
     """The drains at the toe of Kiln Court's cuts, one chosen, and the section there."""
     window.stage_row.choose(3)
@@ -356,6 +380,7 @@ POSES: dict[str, Callable[[MainWindow], object]] = {
     "proposals": _proposals,
     "section": _section,
     "kerb": _kerb,
+    "own-levels": _own_levels,
     "drains": _drains,
     "lots": _lots,
     "findings": lambda w: w.stage_row.choose(7),

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
+from humble_loop.desk.sentence import Sentence
 from humble_loop.desk.theme import Theme, icon
 
 
@@ -20,10 +21,9 @@ class Pane(QWidget):
         self.setObjectName("page")
         self._view, self._title = view, title
         self._window: QDialog | None = None
-        self.caption = QLabel(title)
-        self.caption.setProperty("role", "head")
         # A caption gives way to the view's width, never the other way round: nothing rescales while it changes.
-        self.caption.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.caption = Sentence(title)
+        self.caption.setProperty("role", "head")
         self.fit, self.out = QToolButton(), QToolButton()
         self.fit.setToolTip(f"Fit the {title.lower()} to its view")
         self.fit.clicked.connect(lambda: fit())

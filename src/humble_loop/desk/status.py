@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
+from humble_loop.desk.sentence import Sentence
 from humble_loop.desk.session import Session
 from humble_loop.engine.query import Cancelled, Unsolved
 from humble_loop.formats.quantities import show_chainage, show_length
@@ -20,16 +20,6 @@ from humble_loop.whole.things import name_of
 
 _SAID_FOR = 9000  # milliseconds
 _PATIENCE = 0.1  # seconds for the levels under the cursor
-
-
-class _Sentence(QLabel):
-    """A label that ends in an ellipsis where it has no room for all of its words."""
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        del event
-        words = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
-        with QPainter(self) as painter:
-            painter.drawText(self.rect(), self.alignment(), words)
 
 
 class StatusLine(QWidget):
@@ -46,12 +36,10 @@ class StatusLine(QWidget):
         row.setContentsMargins(10, 2, 10, 3)
         self.setFixedHeight(26)  # signs from another font must not push the views about
         row.setSpacing(16)
-        self.said, self.place, self.levels = _Sentence(), QLabel(), QLabel()
+        self.said, self.place, self.levels = Sentence(), QLabel(), QLabel()
         self.station, self.count, self.time = QLabel(), QLabel(), QLabel()
         for label in (self.place, self.levels, self.station):
             row.addWidget(label)
-        # A long sentence is cut at the line's end (and whole in its tip); it never makes the window wider.
-        self.said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.said.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         row.addWidget(self.said, 1)
         self.details = QPushButton("What was it?")
@@ -80,7 +68,6 @@ class StatusLine(QWidget):
     def say(self, words: str) -> None:
         """One sentence for a while."""
         self.said.setText(words)
-        self.said.setToolTip(words)
         self._hide_said.start()
 
     def offer_details(self, show: Callable[[], object]) -> None:
