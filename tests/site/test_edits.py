@@ -200,9 +200,9 @@ def test_a_pads_window_for_the_crown_is_its_own_shifted(court):
     q = Engine(court)
     for w in pad_windows(q, "court"):
         made = pad_of(q, w.rule.split(":")[0])
-        crown = crown_levels(q, "court", [0.5 * (w.start + w.end)])[0]
-        assert w.low == pytest.approx(crown + made.wanted - made.high)
-        assert w.high - w.low == pytest.approx(made.high - made.low)
+        crown = crown_levels(q, "court", [0.5 * (w.chainages[0] + w.chainages[1])])[0]
+        assert w.low == pytest.approx([crown + made.wanted - made.high] * 2)
+        assert w.high - w.low == pytest.approx([made.high - made.low] * 2)
 
 
 def test_a_vips_window_keeps_both_legs_within_the_classs_grades():
