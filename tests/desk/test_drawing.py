@@ -10,6 +10,7 @@ from humble_loop.desk.layers import Label, LabelLayer, StrokeLayer, in_tiles
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street import Bend, StreetLine, Vip
+from humble_loop.kinds.street.faces import StreetFace
 from humble_loop.kinds.street.plan import chain_of
 from humble_loop.kinds.street.snap import snap_to_street
 from humble_loop.lines.describe import Stroke, joined_up
@@ -280,3 +281,23 @@ def test_a_layer_shows_what_is_in_view_whatever_came_and_went_before(qtbot):
     ends = [sorted(ends) for ends in ([(b.left(), b.bottom()) for b in shown], [(p[0, 0], p[1, 1]) for p in wanted])]
     assert np.array(ends[0]) == pytest.approx(np.array(ends[1]))
     assert [len(layer.lines_of(k)) for k in kept] == [len(s) for s in kept.values()]
+
+
+def test_fine_contours_that_no_view_could_hold_are_told_and_not_drawn(drive, court, monkeypatch):
+    d = drive(court)
+    drawing, told = d.window.plan.drawing, []
+    assert sum(len(m[0]) for m in drawing._fine_of) > 200
+    monkeypatch.setattr("humble_loop.desk.site_drawing.MOST_FINE_IN_ALL", 100)
+    d.session.said.connect(told.append)
+    d.session.do("Finer", lambda s: edits.set_settings(s, fine_contour_interval=0.02))
+    d.qtbot.waitUntil(lambda: bool(told), timeout=5000)
+    d.settle()
+    assert "Fine contours every 0.02 m would be too many to draw" in told[-1]
+    assert sum(len(m[0]) for m in drawing._fine_of) == 0
+
+
+def test_a_face_with_fine_contours_without_number_has_none(court, monkeypatch):
+    monkeypatch.setattr("humble_loop.desk.drawing._MOST_FINE", 50)
+    q = Engine(edits.set_settings(court, fine_contour_interval=0.01))
+    face = StreetFace("court", "carriageway", "left")
+    assert isinstance(q.attempt(fine_lines, face), Unsolved)

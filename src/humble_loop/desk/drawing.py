@@ -27,6 +27,8 @@ from humble_loop.whole.overlaps import standing_surface
 from humble_loop.whole.places import face_tree
 from humble_loop.whole.things import faces_of, things_of
 
+_MOST_FINE = 40_000  # pieces of fine contours of one face
+MOST_FINE_IN_ALL = 300_000  # that are drawn: they are made into one picture between two frames
 WITH_CONTOURS = ("carriageway", "junction", "bulb")
 
 
@@ -66,11 +68,13 @@ _MOST_ARROWS = 20_000  # looked for in the box of a face
 
 @query
 def fine_lines(q: Engine, id: FaceId) -> tuple[Floats, Floats]:
-    """Fine contours of a face as pairs of points (2k, 2), and flow arrows (n, 4)."""
+    """Fine contours of a face as pairs of points (2k, 2), and flow arrows (n, 4). Raises ValueError where a view could not hold
+    them.
+    """
     surface = finished_mesh(q, id).surface
     if surface.empty:
         return np.empty((0, 2)), np.empty((0, 4))
-    segments, _ = contour_segments(surface, parts.settings(q).fine_contour_interval)
+    segments, _ = contour_segments(surface, parts.settings(q).fine_contour_interval, most=_MOST_FINE)
     return segments.reshape(-1, 2), _flow(surface)
 
 

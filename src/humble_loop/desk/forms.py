@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QToolButton, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QPushButton, QToolButton, QWidget
 
 from humble_loop.desk.session import Session
 from humble_loop.desk.values import fits, read, show
@@ -20,6 +20,7 @@ _STATE_WORDS = {
     "tied": "tied: it follows from something else",
     "worked out": "worked out from the rest",
 }
+_LONG = 22  # letters of a button beside which no other has room
 _UNIT_HINT = {"grade": "percent, or 1:20", "chainage": "a chainage"}
 
 
@@ -95,13 +96,14 @@ class Form:
 
     def _buttons(self, row: Actions) -> QWidget:
         box = QWidget()
-        line = QHBoxLayout(box)
-        line.setContentsMargins(0, 3, 0, 3)
-        for words, edit in row.buttons:
+        grid = QGridLayout(box)
+        grid.setContentsMargins(0, 3, 0, 3)
+        beside = 1 if any(len(words) > _LONG for words, _ in row.buttons) else 2
+        for k, (words, edit) in enumerate(row.buttons):
             button = QPushButton(words)
             button.clicked.connect(lambda _=False, words=words, edit=edit: self._session.do(words, edit))
-            line.addWidget(button)
-        line.addStretch(1)
+            grid.addWidget(button, k // beside, k % beside, Qt.AlignmentFlag.AlignLeft)
+        grid.setColumnStretch(beside, 1)
         return box
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPen
 
-from humble_loop.desk.drawing import WITH_CONTOURS, details, fine_lines, outline, outline_of_all
+from humble_loop.desk.drawing import MOST_FINE_IN_ALL, WITH_CONTOURS, details, fine_lines, outline, outline_of_all
 from humble_loop.desk.idle import IdleWork, Steps
 from humble_loop.desk.layers import ArrowLayer, Label, PairsLayer, PolygonLayer, Shape, StrokeLayer
 from humble_loop.desk.theme import Theme
@@ -170,6 +170,13 @@ class SiteDrawing:
             yield None
         made_of = [q.attempt(fine_lines, face) for face in found]
         good = [m for m in made_of if not isinstance(m, Unsolved)]
+        whole = len(good) == len(made_of) and sum(len(m[0]) for m in good) <= 2 * MOST_FINE_IN_ALL
+        if not whole:
+            every = self._session.site.settings.fine_contour_interval
+            self._session.said.emit(
+                f"Fine contours every {every:g} m would be too many to draw: give them a larger interval"
+            )
+            good = [(np.empty((0, 2)), m[1]) for m in good]
         shown = (self.show_flow, [id(m) for m in good])
         if shown == self._fine_shown:
             return

@@ -10,14 +10,16 @@ from humble_loop.ground.surface import Surface
 MOST = 4_000_000  # pieces of contours: what a view can hold and a file is opened with
 
 
-def contour_segments(surface: Surface, interval: float, *, base: float = 0.0) -> tuple[Floats, Floats]:
+def contour_segments(
+    surface: Surface, interval: float, *, base: float = 0.0, most: int = MOST
+) -> tuple[Floats, Floats]:
     """Contour pieces of every triangle: segments (k, 2, 2) and their levels (k,).
 
     Levels are ``base`` plus whole multiples of ``interval`` metres. A level that meets a vertex exactly is
     taken as just above it, so that flat triangles make no lines and lines never break. Raises ValueError
-    unless the interval is more than zero, and where there would be more pieces than ``MOST``.
+    unless the interval is more than zero, and where there would be more pieces than ``most``.
     """
-    segments, levels, _ = _cut(surface, interval, base)
+    segments, levels, _ = _cut(surface, interval, base, most)
     return segments, levels
 
 
@@ -31,7 +33,7 @@ def contour_lines(surface: Surface, interval: float, *, base: float = 0.0) -> li
     return lines
 
 
-def _cut(surface: Surface, interval: float, base: float) -> tuple[Floats, Floats, Ints]:
+def _cut(surface: Surface, interval: float, base: float, most: int = MOST) -> tuple[Floats, Floats, Ints]:
     if not interval > 0:
         raise ValueError("a contour interval must be more than zero")
     if surface.empty:
@@ -42,9 +44,9 @@ def _cut(surface: Surface, interval: float, base: float) -> tuple[Floats, Floats
     first = np.floor(zt.min(axis=1)).astype(np.int64) + 1
     last = np.floor(zt.max(axis=1)).astype(np.int64)
     count = np.maximum(last - first + 1, 0)
-    if (most := float(count.sum(dtype=np.float64))) > MOST:
-        needed = interval * most / MOST
-        raise ValueError(f"contours every {interval:g} m would be {most:.1e} pieces; take {needed:.2g} m or more")
+    if (pieces := float(count.sum(dtype=np.float64))) > most:
+        needed = interval * pieces / most
+        raise ValueError(f"contours every {interval:g} m would be {pieces:.1e} pieces; take {needed:.2g} m or more")
     owner = np.repeat(np.arange(len(t)), count)
     k = np.arange(len(owner)) - np.repeat(np.cumsum(count) - count, count) + first[owner]
     # Rank the corners: every level cuts the long side (low to high) and one of the two others.

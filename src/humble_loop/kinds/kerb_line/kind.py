@@ -34,7 +34,7 @@ from humble_loop.site.model import Site
 class KerbLines(Kind):
     """Lips and boundaries with levels of their own."""
 
-    key, title, stage = "kerb_line", "Kerb and boundary lines", "Levels"
+    key, title, stage = "kerb_line", "Own levels", "Levels"
     models = (KerbLine,)
     rules = dict.fromkeys(RULES, "Levels")
     tables = TABLES
