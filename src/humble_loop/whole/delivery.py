@@ -53,12 +53,11 @@ class Across:
 
 @dataclass(frozen=True)
 class Alignment:
-    """A centreline with its grade line: the chain, and the profile or None; a new street's cross sections."""
+    """A centreline with its grade line: the chain, and the profile or None."""
 
     name: str
     chain: Chain
     profile: Profile | None
-    across: Across | None = None
 
 
 @dataclass(frozen=True)
@@ -101,14 +100,15 @@ def _alignment(q: Engine, id: LineId) -> Alignment:
     """A crown as a centreline with its grade line, from the site's origin."""
     made = q.attempt(line, id)
     profile = None if isinstance(made, Unsolved) else _profile(made.rule)
-    found = q.attempt(_across, id.street) if isinstance(id, StreetLine) and is_new(q, id.street) else None
-    across = None if isinstance(found, Unsolved) else found
-    return Alignment(name_of(q, id.thing), line_plan(q, id).base, profile, across)
+    return Alignment(name_of(q, id.thing), line_plan(q, id).base, profile)
 
 
 @query
-def _across(q: Engine, street: str) -> Across | None:
-    """The cross sections of a new street, where it has any of its own."""
+def _across(q: Engine, id: LineId) -> Across | None:
+    """The cross sections of a crown's street, where that is a new one and has any of its own."""
+    if not isinstance(id, StreetLine) or not is_new(q, id.street):
+        return None
+    street = id.street
     s, chain = across_at(q, street), chain_of(q, street)
     made = section_points(q, street, s)
     own = np.any([p.there for p in made if p.side is not None], axis=0)
@@ -156,9 +156,18 @@ class Delivery:
     @cached_property
     def alignments(self) -> tuple[Alignment, ...]:
         """Centrelines with their grade lines."""
-        made = [self._q.attempt(_alignment, id) for id in self._crowns]
-        found = [a for a in made if not isinstance(a, Unsolved)]
-        return tuple(replace(a, chain=a.chain.moved(*self._shift)) for a in found)
+        return tuple(replace(a, chain=a.chain.moved(*self._shift)) for _, a in self._aligned)
+
+    @cached_property
+    def _aligned(self) -> list[tuple[LineId, Alignment]]:
+        made = [(id, self._q.attempt(_alignment, id)) for id in self._crowns]
+        return [(id, a) for id, a in made if not isinstance(a, Unsolved)]
+
+    @cached_property
+    def cross_sections(self) -> tuple[Across | None, ...]:
+        """Of each alignment its street's cross sections, None where it has none."""
+        made = [self._q.attempt(_across, id) for id, _ in self._aligned]
+        return tuple(None if isinstance(a, Unsolved) else a for a in made)
 
     def lines_but(self, roles: frozenset[str]) -> tuple[DeliveredLine, ...]:
         """Every line with levels that has another role, in unbroken runs."""
@@ -201,6 +210,7 @@ class Delivery:
         self,
         *,
         surface: bool = False,
+        sections: bool = False,
         lines_but: frozenset[str] | None = None,
         meanwhile: Callable[[], object] = lambda: None,
     ) -> None:
@@ -227,6 +237,7 @@ class Delivery:
         def rest(q: Engine) -> list[list[Key]]:
             asked: list[Key] = [(counted, id) for id in all_faces(q) if surface]
             asked += [(_alignment, id) for id in self._crowns]
+            asked += [(_across, id) for id in self._crowns if sections]
             asked += [(_runs, id) for id in self._lines_but(lines_but)] if lines_but is not None else []
             return self._shared_out([*asked, *((set_out_of, thing) for thing in all_things(q))])
 

@@ -17,7 +17,7 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import ARC, STRAIGHT
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.ground.surface import Surface
-from humble_loop.whole.delivery import Alignment, Delivery
+from humble_loop.whole.delivery import Across, Alignment, Delivery
 
 
 def write_landxml(site: Delivery, path: Path) -> None:
@@ -25,7 +25,7 @@ def write_landxml(site: Delivery, path: Path) -> None:
 
     Elements, their order and their required attributes are those of the LandXML 1.2 schema.
     """
-    site.expect(surface=True)
+    site.expect(surface=True, sections=True)
     ground = site.aside(lambda: _surface(GROUND, "existing", site.ground))
     ns = "http://www.landxml.org/schema/LandXML-1.2"
     now = datetime.now()
@@ -55,8 +55,8 @@ def write_landxml(site: Delivery, path: Path) -> None:
     etree.SubElement(root, "Application", name="Humble Loop", version=__version__)
     if site.alignments:
         alignments = etree.SubElement(root, "Alignments", name=site.name)
-        for alignment in site.alignments:
-            _write_alignment(alignments, alignment)
+        for alignment, across in zip(site.alignments, site.cross_sections, strict=True):
+            _write_alignment(alignments, alignment, across)
     if site.parcels:
         parcels = etree.SubElement(root, "Parcels")
         for land in site.parcels:
@@ -91,7 +91,7 @@ def _surface(name: str, state: str, surface: Surface) -> bytes:
     ).encode()
 
 
-def _write_alignment(parent: Any, alignment: Alignment) -> None:
+def _write_alignment(parent: Any, alignment: Alignment, across: Across | None) -> None:
     chain, name = alignment.chain, alignment.name
     node = etree.SubElement(parent, "Alignment", name=name, length=repr(chain.total), staStart="0")
     geometry = etree.SubElement(node, "CoordGeom")
@@ -127,8 +127,8 @@ def _write_alignment(parent: Any, alignment: Alignment) -> None:
             etree.SubElement(item, "PI").text = _ne(_spiral_pi(chain, j, end))
         etree.SubElement(item, "End").text = _ne(end)
     _write_profile(node, name, alignment.profile)
-    if alignment.across is not None:
-        write_sections(node, name, alignment.across)
+    if across is not None:
+        write_sections(node, name, across)
 
 
 def _write_profile(node: Any, name: str, p: Profile | None) -> None:
