@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QRectF, Qt
 from PySide6.QtGui import QContextMenuEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMenu
@@ -103,7 +103,7 @@ def test_vips_are_rounded_with_one_click(d):
 def colour_at(strip, piece):
     """The colour of the strip's band in the middle of a piece, clear of the centreline."""
     s = strip.depths.chainages
-    x = round(strip._x(float(0.5 * (s[piece] + s[piece + 1]))))
+    x = round(strip.pixel(float(0.5 * (s[piece] + s[piece + 1]))))
     return strip.grab().toImage().pixelColor(x, strip.height() // 2 + 4)
 
 
@@ -192,6 +192,18 @@ def test_the_menu_locks_the_vip_under_the_mouse(d):
     menu.close()
     d.settle()
     assert handle(d, "Ember Loop VIP 3").state == "locked"
+
+
+def test_near_to_the_strip_its_colours_stay_at_their_chainages(d):
+    strip, view = d.window.strip, d.window.long_section
+    deepest = int(np.nanargmin(strip.depths.depths[:-1]))
+    s = strip.depths.chainages
+    middle = float(0.5 * (s[deepest] + s[deepest + 1]))
+    wanted = colour_at(strip, deepest)
+    (_, _), (low, high) = view.plotItem.vb.viewRange()
+    view.plotItem.vb.setRange(QRectF(middle - 6.0, low, 12.0, high - low), padding=0)
+    d.settle()
+    assert colour_at(strip, deepest) == wanted
 
 
 # The band of curvature

@@ -46,7 +46,7 @@ def test_a_strip_zoomed_in_without_end_still_paints(drive, brickworks, faults):
     d.window.strip.repaint()
     d.qtbot.wait(10)
     assert faults == []
-    far = [d.window.strip._x(s) for s in (0.0, 1e6)]
+    far = [d.window.strip.pixel(s) for s in (0.0, 1e6)]
     assert far == [-60.0, d.window.strip.width() + 60.0]
 
 

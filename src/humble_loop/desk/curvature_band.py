@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPolygonF
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QMouseEvent, QPainter, QPolygonF
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from humble_loop.desk.follower import Follower, InTime
+from humble_loop.desk.chainage_band import ChainageBand
 from humble_loop.desk.long_section import LongSection
-from humble_loop.desk.painting import guarded
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme, font
 from humble_loop.desk.values import show
@@ -21,60 +18,23 @@ from humble_loop.kinds.street.elements import KINK, ElementRow, elements
 from humble_loop.lines.line import ThingId
 
 _HIGH, _LEAST = 9.0, 3.0  # pixels from the axis to the sharpest curve, and to any other at least
-_BEYOND = 60.0  # pixels beyond the band to which things are still placed
 _NEAR = 4.0  # pixels beside a kink within which it is meant
 
 
-class CurvatureBand(QWidget):
+class CurvatureBand(ChainageBand):
     """A band on the chainage axis of the long section: left-hand curves above the axis, right-hand curves below it, as far
     from it as they are sharp.
     """
 
-    stationed = Signal(float)
-
     def __init__(self, session: Session, section: LongSection, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._session, self._section = session, section
-        self._theme: Theme | None = None
-        self._street = ""
+        super().__init__(session, section, 30, parent)
         self.elements: tuple[ElementRow, ...] = ()
-        self.setFixedHeight(30)
-        self.setMouseTracking(True)
-        self.in_time = InTime(session, self._refresh, self)
-        self._follower = Follower(session, self.refresh, self, lambda: False)
-        session.chosen_changed.connect(self.refresh)
-        session.cursor_moved.connect(self._on_cursor)
-        section.plotItem.vb.sigRangeChanged.connect(self.update)
-
-    def _on_cursor(self) -> None:
-        if not self._session.dragging:
-            self.update()
-
-    def paint_in(self, theme: Theme) -> None:
-        """Take a theme's colours."""
-        self._theme = theme
-        self.update()
-
-    def refresh(self) -> None:
-        """Show the chosen street as it is now."""
-        self.in_time.now()
 
     def _refresh(self) -> None:
         self._street = self._session.street
         made = self._session.engine.attempt(elements, self._street) if self._street else ()
         self.elements = () if isinstance(made, Unsolved) else made
         self.update()
-
-    def pixel(self, chainage: float) -> float:
-        """The pixel of a chainage, at most a little beyond the band: however near one looks, numbers stay small."""
-        x = float(self._section.pixel((chainage, 0.0)).x())
-        return min(max(x, -_BEYOND), self.width() + _BEYOND)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        del event
-        if self._theme is not None:
-            with QPainter(self) as painter:
-                guarded(painter, partial(self._paint, self._theme))
 
     def _paint(self, t: Theme, painter: QPainter) -> None:
         painter.fillRect(self.rect(), t.colour("paper"))
@@ -87,15 +47,11 @@ class CurvatureBand(QWidget):
         sharpest = max((1.0 / min(e.radii) for e in self.elements if e.kind not in (STRAIGHT, KINK)), default=1.0)
         for e in self.elements:
             self._draw(painter, t, e, middle, sharpest)
-        station = self._session.station
-        if station is not None and getattr(station.line, "street", "") == self._street:
-            painter.setPen(t.pen("chosen", 1.0, alpha=170))
-            x = self.pixel(station.chainage)
-            painter.drawLine(QPointF(x, 0.0), QPointF(x, float(self.height())))
+        self._paint_cursor(t, painter)
 
     def _draw(self, painter: QPainter, t: Theme, e: ElementRow, middle: float, sharpest: float) -> None:
         a, b = self.pixel(e.start), self.pixel(e.end)
-        if b <= -_BEYOND or a >= self.width() + _BEYOND:
+        if not self.in_view(a, b):
             return
         chosen = self._session.chosen.held == ("bend", self._street, e.bend) and e.kind != STRAIGHT
         if e.kind == KINK:
@@ -149,7 +105,7 @@ class CurvatureBand(QWidget):
         return f"{length}, radius {' to '.join(radii)}, turns {turn}"
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        self.stationed.emit(self._section.place(event.position())[0])
+        super().mouseMoveEvent(event)
         found = self.at(event.position().x())
         QToolTip.showText(event.globalPosition().toPoint(), self.words(found) if found else "", self)
 

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 import numpy as np
-from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QMouseEvent, QPainter
 from PySide6.QtWidgets import QWidget
 
-from humble_loop.desk.follower import Follower, InTime
+from humble_loop.desk.chainage_band import BEYOND, ChainageBand
 from humble_loop.desk.long_section import LongSection
-from humble_loop.desk.painting import guarded
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme, font
 from humble_loop.engine.query import Engine, Unsolved, query
@@ -21,8 +18,6 @@ from humble_loop.lines.describe import Mark
 from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kinds
 
-_BEYOND = 60.0  # pixels beyond the strip to which things are still placed
-
 
 @query
 def marks(q: Engine, street: str) -> tuple[Mark, ...]:
@@ -30,40 +25,15 @@ def marks(q: Engine, street: str) -> tuple[Mark, ...]:
     return tuple(m for kind in kinds() for m in kind.ribbon(q, street))
 
 
-class Strip(QWidget):
+class Strip(ChainageBand):
     """A ribbon under the long section on the same chainage axis."""
 
-    stationed = Signal(float)
-
     def __init__(self, session: Session, section: LongSection, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._session, self._section = session, section
-        self._theme: Theme | None = None
-        self._street = ""
+        super().__init__(session, section, 58, parent)
         self._total: float | None = None  # the street's length; None where there is nothing to show
         self._marks: tuple[Mark, ...] = ()
         self._boxes: list[tuple[QRectF, ThingId]] = []
         self.depths: Depths | None = None  # of the crown, drawn as a band between the lips
-        self.setFixedHeight(58)
-        self.setMouseTracking(True)
-        self.in_time = InTime(session, self._refresh, self)
-        self._follower = Follower(session, self.refresh, self, lambda: False)
-        session.chosen_changed.connect(self.refresh)
-        session.cursor_moved.connect(self._on_cursor)
-        section.plotItem.vb.sigRangeChanged.connect(self.update)
-
-    def _on_cursor(self) -> None:
-        if not self._session.dragging:
-            self.update()
-
-    def paint_in(self, theme: Theme) -> None:
-        """Take a theme's colours."""
-        self._theme = theme
-        self.update()
-
-    def refresh(self) -> None:
-        """Show the chosen street as it is now."""
-        self.in_time.now()
 
     def _refresh(self) -> None:
         self._street, q = self._session.street, self._session.engine
@@ -76,17 +46,6 @@ class Strip(QWidget):
         self.depths = None if isinstance(depths, Unsolved) else depths
         self.update()
 
-    def _x(self, chainage: float) -> float:
-        """The pixel of a chainage, at most a little beyond the strip: however near one looks, numbers stay small."""
-        x = float(self._section.pixel((chainage, 0.0)).x())
-        return min(max(x, -_BEYOND), self.width() + _BEYOND)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        del event
-        if self._theme is not None:
-            with QPainter(self) as painter:
-                guarded(painter, partial(self._paint, self._theme))
-
     def _paint(self, t: Theme, painter: QPainter) -> None:
         painter.fillRect(self.rect(), t.colour("paper"))
         self._boxes = []
@@ -96,30 +55,27 @@ class Strip(QWidget):
         self._paint_depths(painter, t, middle)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(t.pen("crown", 1.2, Qt.PenStyle.DashDotLine))
-        painter.drawLine(int(self._x(0)), int(middle), int(self._x(self._total)), int(middle))
+        painter.drawLine(int(self.pixel(0)), int(middle), int(self.pixel(self._total)), int(middle))
         for mark in self._marks:
             self._draw(painter, t, mark, middle)
-        station = self._session.station
-        if station is not None and getattr(station.line, "street", "") == self._street:
-            painter.setPen(t.pen("chosen", 1.0, alpha=170))
-            x = int(self._x(station.chainage))
-            painter.drawLine(x, 0, x, self.height())
+        self._paint_cursor(t, painter)
 
     def _paint_depths(self, painter: QPainter, t: Theme, middle: float) -> None:
         """The band between the lips: brown in cut, teal in fill, as deep as pads are coloured."""
         if self.depths is None or not self._total:
             return
-        begin, finish = self._x(0.0), self._x(self._total)  # places follow from two: each takes a way through the scene
+        # Places follow from two, each of which takes a way through the scene.
+        begin, finish = (float(self._section.pixel((s, 0.0)).x()) for s in (0.0, self._total))
         at = begin + (finish - begin) * self.depths.chainages / self._total
-        x = np.round(np.clip(at, -_BEYOND, self.width() + _BEYOND)).astype(int).tolist()
+        x = np.round(np.clip(at, -BEYOND, self.width() + BEYOND)).astype(int).tolist()
         depths = 0.5 * (self.depths.depths[:-1] + self.depths.depths[1:])
         for a, b, depth in zip(x[:-1], x[1:], depths.tolist()):
             if b > a and depth == depth:
                 painter.fillRect(a, int(middle) - 6, b - a, 12, t.depth_colour(depth))
 
     def _draw(self, painter: QPainter, t: Theme, mark: Mark, middle: float) -> None:
-        x0, x1 = self._x(mark.start), self._x(mark.end)
-        if x1 <= -_BEYOND or x0 >= self.width() + _BEYOND:
+        x0, x1 = self.pixel(mark.start), self.pixel(mark.end)
+        if not self.in_view(x0, x1):
             return
         sign = -1.0 if mark.side == "left" else 1.0
         y = middle + sign * 7
@@ -159,10 +115,6 @@ class Strip(QWidget):
         if painter.fontMetrics().horizontalAdvance(words) + 4 <= box.width() and box.right() <= self.width():
             painter.setPen(t.colour("quiet"))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        place = self._section.place(event.position())
-        self.stationed.emit(place[0])
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         for box, thing in self._boxes:
