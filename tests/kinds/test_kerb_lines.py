@@ -558,3 +558,15 @@ def test_which_strips_take_what_the_boundary_is_raised_by(pieces, shares):
     site = site.put(changed(old, left=changed(old.left, parts=parts), apart=True))
     made = inwards(Engine(site), "line", "left")
     assert made.share[0, -len(shares) :] == pytest.approx(shares)
+
+
+def test_of_two_that_overlap_in_a_file_the_first_holds_and_the_other_is_told():
+    site = held()
+    first = site.all(KerbLine)[0]
+    site = site.put(
+        changed(first, id="second", vips=(vip(120.0, 65.0), vip(170.0, 66.0)))
+    )  # past the edit that refuses it
+    assert level(site, "lip", 130.0) == pytest.approx(60.928 + 0.009 * 30.0)
+    assert level(site, "lip", 160.0) == pytest.approx(61.6 - DROP)
+    told = [f for f in findings(Engine(site)) if f.rule == "own levels overlap"]
+    assert [f.of.id for f in told] == ["second"]

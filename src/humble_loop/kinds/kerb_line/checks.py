@@ -6,7 +6,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import unique_chainages
-from humble_loop.kinds.kerb_line.levels import ON, as_it_runs, levels_of, plan_of, rule_of, title_of
+from humble_loop.kinds.kerb_line.levels import ON, as_it_runs, governing, levels_of, plan_of, rule_of, title_of
 from humble_loop.kinds.kerb_line.model import set_kerb_line
 from humble_loop.kinds.kerb_line.windows import LEAST_VERGE, MOST_VERGE, verge_falls, window_of
 from humble_loop.kinds.street.plan import StreetLine, chain_of, class_of, frame_of, is_new
@@ -18,6 +18,7 @@ from humble_loop.site.edits import Edit
 
 RULES = (
     "own levels off the street",
+    "own levels overlap",
     "step at a kerb line's end",
     "crossfall to a kerb line",
     "kerb line too flat",
@@ -34,6 +35,12 @@ def kerb_findings(q: Engine, id: str) -> tuple[Finding, ...]:
     if not is_new(q, k.street):
         words = "its street is an existing one, whose levels are the ground's"
         return (Finding("own levels off the street", of, title, words, "make the street a new one, or remove them"),)
+    if id not in governing(q, k.street, k.side, k.point):
+        words = "it overlaps another that begins before it, and is left out"
+        at = point(plan_of(q, levels_of(q, id)).points([plan_of(q, levels_of(q, id)).start])[0])
+        return (
+            Finding("own levels overlap", of, title, words, "remove it, or begin it where the other ends", place=at),
+        )
     found = []
     low, high = own_range(q, k.street, k.side)
     if k.begin < low - ON or k.finish > high + ON:

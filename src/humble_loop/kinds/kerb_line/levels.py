@@ -87,6 +87,15 @@ def kerb_lines_on(q: Engine, street: str, side: Side, point: Point) -> tuple[str
     return tuple(sorted(found, key=lambda id: as_it_runs(q, id).begin))
 
 
+def governing(q: Engine, street: str, side: Side, point: Point) -> tuple[str, ...]:
+    """Those that hold: of two that overlap, as no edit makes them but a file may have them, the one that begins first."""
+    found: list[str] = []
+    for id in kerb_lines_on(q, street, side, point):
+        if not found or as_it_runs(q, id).begin > as_it_runs(q, found[-1]).finish - ON:
+            found.append(id)
+    return tuple(found)
+
+
 def title_of(q: Engine, id: str) -> str:
     """What a kerb line is called."""
     k = as_it_runs(q, id)
@@ -130,7 +139,7 @@ def holds_of(q: Engine, id: LineId) -> tuple[Hold, ...]:
     if point is None or not isinstance(id, StreetLine) or id.side is None:
         return ()
     found = []
-    for kerb in kerb_lines_on(q, id.street, id.side, point):
+    for kerb in governing(q, id.street, id.side, point):
         own, k = KerbLevels(kerb, id.street), as_it_runs(q, kerb)
         rule: LevelRule = line(q, own).rule
         share = _share(k, own_range(q, id.street, id.side))
