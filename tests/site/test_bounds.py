@@ -105,7 +105,7 @@ def test_contours_without_number_are_refused_before_they_are_made(brickworks):
 
 def test_flow_arrows_stay_few_on_a_face_of_any_size(monkeypatch):
     surface = two_triangles(50_000.0, 900.0)
-    monkeypatch.setattr("humble_loop.desk.drawing.contour_segments", lambda *a: (np.empty((0, 2, 2)), None))
+    monkeypatch.setattr("humble_loop.desk.drawing.contour_segments", lambda *a, **k: (np.empty((0, 2, 2)), None))
 
     class Made:
         pass
