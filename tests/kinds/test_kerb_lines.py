@@ -142,7 +142,7 @@ def test_the_trail_goes_on_to_the_kerb_line_and_its_vips():
     site = held()
     q = Engine(site)
     told = "\n".join(Reasons(q).on_line(StreetLine("line", "path back", "left"), 75.0).lines())
-    assert "held at its own levels" in told
+    assert "held by its kerb line" in told
     assert "Line left kerb line from 50" in told
     assert "VIP at 100.00" in told
     assert "as its section has it" not in told  # it counts for nothing there

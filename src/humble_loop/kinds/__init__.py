@@ -10,10 +10,11 @@ from humble_loop.kinds.kerb_line import KerbLines
 from humble_loop.kinds.lot import Lots
 from humble_loop.kinds.street import Streets
 from humble_loop.kinds.survey_line import SurveyLines
+from humble_loop.kinds.tie import Ties
 from humble_loop.kinds.toe_drain import ToeDrains
 from humble_loop.kinds.turning_head import TurningHeads
 from humble_loop.lines.standing import stand
 
-KINDS = (Grounds(), SurveyLines(), Streets(), KerbLines(), Junctions(), TurningHeads(), ToeDrains(), Lots())
+KINDS = (Grounds(), SurveyLines(), Streets(), Ties(), KerbLines(), Junctions(), TurningHeads(), ToeDrains(), Lots())
 
 stand(*KINDS)

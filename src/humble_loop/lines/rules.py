@@ -290,12 +290,42 @@ class Pulled(LevelRule):
 
 @dataclass(frozen=True)
 class Hold:
-    """How a line is held: by ``share`` (0 to 1 along it) at the level of another line at the same chainages, told in ``words``."""
+    """How a line is held: by ``share`` (0 to 1 along it) at the level of another line at the same chainages, told in ``words``.
+
+    With ``least`` it is only kept from lying lower than that.
+    """
 
     line: Hashable
     words: str
     rule: LevelRule
     share: Varying
+    least: bool = False
+
+    def part(self, x: Floats, lead: LevelRule) -> Floats:
+        """The share (n,) at places of a line that without it would lie as ``lead`` does."""
+        share = self.share(x)
+        on = np.flatnonzero(share) if self.least else np.empty(0, dtype=np.int64)
+        if on.size:
+            higher = self.rule.levels(x[on]) > lead.levels(x[on])
+            share[on[~higher]] = 0.0
+        return share
+
+    def takes_over(self, lead: LevelRule) -> Floats:
+        """Places at which a line comes to lie as it is held, and no longer as ``lead`` has it."""
+        if not self.least:
+            return np.empty(0)
+        low, high = float(self.share.at.min()), float(self.share.at.max())
+        even = np.linspace(low, high, max(2, int(np.ceil((high - low) / _NEAR)) + 1))
+        keys = np.concatenate([self.rule.key_places(), lead.key_places(), self.share.at])
+        x = np.union1d(even, keys[(keys > low) & (keys < high)])
+        above = self.rule.levels(x) - lead.levels(x)
+        turns = np.flatnonzero(above[:-1] * above[1:] < 0.0)
+        a, b = above[turns], above[turns + 1]
+        found: Floats = x[turns] + (x[turns + 1] - x[turns]) * a / (a - b)
+        return found
+
+
+_NEAR = 1.0  # metres between places at which it is asked whether a line is held or higher
 
 
 @dataclass(frozen=True)
@@ -315,10 +345,11 @@ class Held(LevelRule):
 
     def _shares(self, x: Floats, side: str = "after") -> list[tuple[Floats, Floats]]:
         """The share of each hold (n,) and its change per metre (n,)."""
-        found = []
+        lead, found = self.own if self.leader is None else self.leader, []
         for hold in self.holds:
             share = hold.share if self.ratio is None else hold.share.times_varying(self.ratio)
-            found.append((share(x), share.slope(x, side)))
+            on = (hold.part(x, lead) != 0.0) if hold.least else 1.0
+            found.append((share(x) * on, share.slope(x, side) * on))
         return found
 
     def _there(self, hold: Hold, x: Floats, share: Floats, reads: Reads, side: str = "after") -> Quantity:
@@ -359,10 +390,10 @@ class Held(LevelRule):
         return summed(title, self.rule_words, *addends, source="tied", unit="grade")
 
     def key_places(self) -> Floats:
-        found = [self.own.key_places()]
+        lead, found = self.own if self.leader is None else self.leader, [self.own.key_places()]
         for hold in self.holds:
             at, own = hold.share.at, hold.rule.key_places()
-            found += [at, own[(own > at.min()) & (own < at.max())]]
+            found += [at, own[(own > at.min()) & (own < at.max())], hold.takes_over(lead)]
         return np.unique(np.concatenate(found))
 
     def bow(self) -> list[tuple[float, float, float]]:

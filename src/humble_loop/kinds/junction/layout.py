@@ -40,13 +40,13 @@ from humble_loop.kinds.street.plan import (
 from humble_loop.kinds.street.section import (
     SideShape,
     alike,
-    crossfall,
     lip_course,
     own_range,
     side_shape,
     slopes_between,
 )
 from humble_loop.kinds.street.side import lip_width
+from humble_loop.kinds.street.side_levels import crossfall
 from humble_loop.lines.kind import EndTie, Turn
 from humble_loop.lines.line import Line, LineId, LinePlan, ThingId, line, line_plan, sampled_at
 from humble_loop.lines.quantity import Addend, Quantity, amount, elsewhere, known, percent, summed, times

@@ -6,13 +6,12 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.gradeline import Profile
-from humble_loop.kinds.kerb_line.levels import kerb_lines_on
-from humble_loop.kinds.kerb_line.model import KerbLine, KerbVip, Point, add_kerb_line
+from humble_loop.kinds.kerb_line.levels import kerb_lines_on, name_on
+from humble_loop.kinds.kerb_line.model import KerbLine, KerbVip, add_kerb_line
 from humble_loop.kinds.street.cutting import cut_line
 from humble_loop.kinds.street.levels import GradeLine, grade_line
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of
 from humble_loop.kinds.street.section import own_range
-from humble_loop.kinds.street.side import course
 from humble_loop.lines.line import line
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit, EditError, made
@@ -22,7 +21,7 @@ _LEAST = 5.0  # metres of a stretch that is worth a kerb line
 _NEAR = 0.01  # metres from an end at which a VIP is left out
 
 
-def own_levels(q: Engine, street: str, side: Side, point: Point) -> Edit | None:
+def own_levels(q: Engine, street: str, side: Side, point: str) -> Edit | None:
     """The edit that gives the longest stretch of a side's lip or boundary that has none yet its own grade line, as it lies now; None where
     there is no room for one.
     """
@@ -50,11 +49,11 @@ def own_levels(q: Engine, street: str, side: Side, point: Point) -> Edit | None:
     return edit
 
 
-def vips_as_it_lies(q: Engine, street: str, side: Side, point: Point, begin: float, finish: float) -> list[KerbVip]:
+def vips_as_it_lies(q: Engine, street: str, side: Side, point: str, begin: float, finish: float) -> list[KerbVip]:
     """VIPs that lay a grade line where the lip or boundary now is: the crown's, lower or higher by what lies between, and both
     ends.
     """
-    name = "lip" if point == "lip" else course(q, street, side).names[-1]
+    name = name_on(q, street, side, point)
     crown, lip = line(q, StreetLine(street)).rule, line(q, StreetLine(street, name, side)).rule
     p = grade_line(q, street).profile
     a, b = max(begin, float(p.chainages[0])), min(finish, float(p.chainages[-1]))

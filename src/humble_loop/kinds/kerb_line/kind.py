@@ -7,6 +7,7 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.kerb_line import show
 from humble_loop.kinds.kerb_line.checks import RULES, kerb_findings
+from humble_loop.kinds.kerb_line.cutting import facts_about_tie
 from humble_loop.kinds.kerb_line.levels import (
     KerbLevels,
     as_it_runs,
@@ -81,6 +82,8 @@ class KerbLines(Kind):
         return show.facts_of(q, thing.id)
 
     def facts_about(self, q: Engine, other: ThingId) -> tuple[Row, ...]:
+        if other.kind == "tie":
+            return facts_about_tie(q, other.id)
         return show.facts_about_street(q, other.id) if other.kind == "street" else ()
 
     def sheets(self, q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:

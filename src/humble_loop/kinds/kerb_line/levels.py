@@ -7,23 +7,20 @@ from typing import ClassVar
 
 import numpy as np
 
-from humble_loop.engine.query import Engine, query
+from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.gradeline import Profile
-from humble_loop.kinds.kerb_line.model import LINE, KerbLine, KerbVip, Point
+from humble_loop.kinds.kerb_line.model import KerbLine, KerbVip, line_words
+from humble_loop.kinds.street.holding import ON
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of
-from humble_loop.kinds.street.section import gaps, own_range
-from humble_loop.kinds.street.side import boundary_width, course, lip_width
+from humble_loop.kinds.street.share import share_along
+from humble_loop.kinds.street.side import course
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.quantity import decided
 from humble_loop.lines.rules import Hold, LevelRule, OnGradeLine
-from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
 from humble_loop.site.model import Side, other_side, side_sign
 
 ROLE = "kerb line"
-ON = 0.01  # metres along the street within which two ends are one
-CLEAR = 3.0  # metres over which a boundary goes back to the section beside a corner that stands in its way
-SUDDEN = 0.05  # metres in which a kerb line without a taper begins
 
 
 @dataclass(frozen=True)
@@ -45,7 +42,7 @@ class AsItRuns:
 
     street: str
     side: Side
-    point: Point
+    point: str
     vips: tuple[KerbVip, ...]
     taper_in: float
     taper_out: float
@@ -80,14 +77,21 @@ def levels_of(q: Engine, id: str) -> KerbLevels:
 
 
 @query
-def kerb_lines_on(q: Engine, street: str, side: Side, point: Point) -> tuple[str, ...]:
+def kerb_lines_on(q: Engine, street: str, side: Side, point: str) -> tuple[str, ...]:
     """Those of a point on a side of a street as it runs, in order."""
     own = [k.id for k in parts.owned(q, KerbLine, street) if k.point == point]
     found = [id for id in own if as_it_runs(q, id).side == side]
     return tuple(sorted(found, key=lambda id: as_it_runs(q, id).begin))
 
 
-def governing(q: Engine, street: str, side: Side, point: Point) -> tuple[str, ...]:
+def all_on(q: Engine, street: str, side: Side) -> tuple[str, ...]:
+    """Those on a side of a street as it runs: point by point from the lip outwards, and in order along each."""
+    made = course(q, street, side)
+    points = ("lip", "boundary", *(n for n in made.names[1:-1] if n != "lip"))
+    return tuple(id for point in points for id in kerb_lines_on(q, street, side, point))
+
+
+def governing(q: Engine, street: str, side: Side, point: str) -> tuple[str, ...]:
     """Those that hold: of two that overlap, as no edit makes them but a file may have them, the one that begins first."""
     found: list[str] = []
     for id in kerb_lines_on(q, street, side, point):
@@ -99,15 +103,20 @@ def governing(q: Engine, street: str, side: Side, point: Point) -> tuple[str, ..
 def title_of(q: Engine, id: str) -> str:
     """What a kerb line is called."""
     k = as_it_runs(q, id)
-    return f"{name_of(q, k.street)} {k.side} {LINE[k.point]} from {k.begin:.0f}"
+    return f"{name_of(q, k.street)} {k.side} {line_words(k.point)} from {k.begin:.0f}"
 
 
 def plan_of(q: Engine, id: KerbLevels) -> LinePlan:
     """Along the lip or the boundary, as far as the street goes."""
     k = as_it_runs(q, id.id)
-    width, chain = lip_width if k.point == "lip" else boundary_width, chain_of(q, k.street)
+    made, chain = course(q, k.street, k.side), chain_of(q, k.street)
     low, high = (float(np.clip(s, 0.0, chain.total)) for s in (k.begin, k.finish))
-    offset = width(q, k.street, k.side).times(side_sign(k.side))
+    name = name_on(q, k.street, k.side, k.point)
+    if name not in made.names:
+        raise Unsolved(
+            title_of(q, id.id), f"the section has no '{k.point}' there", "remove it, or bring the point back"
+        )
+    offset = made.out(made.names.index(name)).times(side_sign(k.side))
     return LinePlan(title_of(q, id.id), ROLE, chain, offset, low, max(low, high))
 
 
@@ -124,17 +133,20 @@ def rule_of(q: Engine, id: KerbLevels) -> OnGradeLine:
     return OnGradeLine(title, profile, vips)
 
 
-def point_of(q: Engine, id: StreetLine) -> Point | None:
-    """Which of the points that may have their own levels a street's line is."""
+def name_on(q: Engine, street: str, side: Side, point: str) -> str:
+    """The name that a section has for a point: its outermost for 'boundary'."""
+    return course(q, street, side).names[-1] if point == "boundary" else point
+
+
+def point_of(q: Engine, id: StreetLine) -> str | None:
+    """Which point a street's line is for what holds it: 'boundary' for the outermost; None for the crown and for existing streets."""
     if id.side is None or not is_new(q, id.street):
         return None
-    if id.point == "lip":
-        return "lip"
-    return "boundary" if id.point == course(q, id.street, id.side).names[-1] else None
+    return "boundary" if id.point == course(q, id.street, id.side).names[-1] else id.point
 
 
 def holds_of(q: Engine, id: LineId) -> tuple[Hold, ...]:
-    """How a street's lip or boundary is held by its own levels."""
+    """How a section point of a street is held by its own levels."""
     point = point_of(q, id) if isinstance(id, StreetLine) else None
     if point is None or not isinstance(id, StreetLine) or id.side is None:
         return ()
@@ -142,31 +154,6 @@ def holds_of(q: Engine, id: LineId) -> tuple[Hold, ...]:
     for kerb in governing(q, id.street, id.side, point):
         own, k = KerbLevels(kerb, id.street), as_it_runs(q, kerb)
         rule: LevelRule = line(q, own).rule
-        share = _share(k, own_range(q, id.street, id.side))
-        if point == "boundary":
-            share = _clear_of(share, gaps(q, id.street, id.side))
-        found.append(Hold(own, f"its {LINE[point]}", rule, share))
+        share = share_along(q, id, (k.begin, k.finish), (k.taper_in, k.taper_out))
+        found.append(Hold(own, f"its {line_words(k.point)}", rule, share))
     return tuple(found)
-
-
-def _share(k: AsItRuns, lip: tuple[float, float]) -> Varying:
-    """From nothing to all of it over the tapers; next to at once where there is none.
-
-    Where a kerb line begins or ends without a taper at the ``lip``'s own end, returns and heads meet it there: it has all of
-    it. Their roadsides do not know of a boundary's levels: a boundary line goes back to the section before them.
-    """
-    sudden = min(SUDDEN, 0.25 * (k.finish - k.begin))
-    at = [k.begin, k.begin + max(k.taper_in, sudden), k.finish - max(k.taper_out, sudden), k.finish]
-    if at[1] > at[2]:
-        at[1] = at[2] = 0.5 * (at[1] + at[2])
-    first, last = k.begin <= lip[0] + ON and not k.taper_in, k.finish >= lip[1] - ON and not k.taper_out
-    meets = k.point == "lip"
-    return Varying.of(at, [float(first and meets), 1.0, 1.0, float(last and meets)])
-
-
-def _clear_of(share: Varying, holes: tuple[tuple[float, float], ...]) -> Varying:
-    """A share that is nothing where other things go on in place of the roadside, and comes back over a short way."""
-    for a, b in holes:
-        out = Varying.of([a - CLEAR, a, b, b + CLEAR], [1.0, 0.0, 0.0, 1.0])
-        share = share.times_varying(out)
-    return share

@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar
 
 from pydantic import Field, model_validator
 
+from humble_loop.kinds.street.holding import HeldPoint, put_apart
 from humble_loop.kinds.street.model import Street
 from humble_loop.site.edits import EditError, changed, free_id, made, the
-from humble_loop.site.model import Chainage, Length, Level, Model, Side, Site, Thing, between
+from humble_loop.site.model import Chainage, Length, Level, Model, Side, Site, between
 
-Point = Literal["lip", "boundary"]
-POINTS: tuple[Point, Point] = ("lip", "boundary")
-LINE: dict[Point, str] = {"lip": "kerb line", "boundary": "boundary line"}
+POINTS = ("lip", "boundary")
+_LINE = {"lip": "kerb line", "boundary": "boundary line"}
+
+
+def line_words(point: str) -> str:
+    """What the own levels of a section point are called: 'kerb line' for a lip's."""
+    return _LINE.get(point, f"{point} line")
 
 
 class KerbVip(Model):
@@ -24,8 +29,8 @@ class KerbVip(Model):
     curve_length: Length = 0.0
 
 
-class KerbLine(Thing):
-    """A stretch of a street's lip (or boundary: its ``point``) that has its own grade line: from its first VIP to its last.
+class KerbLine(HeldPoint):
+    """A stretch of a street's lip (or another section point: its ``point``) that has its own grade line: from its first VIP to its last.
 
     Over ``taper_in`` metres after its first VIP and ``taper_out`` before its last the lip comes to it from where the section
     would have it, and goes back there; nothing where it begins or ends at once. Proposals for it keep ``within``
@@ -34,14 +39,8 @@ class KerbLine(Thing):
 
     collection: ClassVar[str] = "kerb_lines"
     words: ClassVar[str] = "kerb line"
-    owned_by: ClassVar[str] = "streets"
 
-    street: str
-    side: Side
-    point: Point = "lip"
     vips: tuple[KerbVip, ...] = Field(min_length=2)
-    taper_in: Annotated[float, between(0.0, 500.0)] = 0.0
-    taper_out: Annotated[float, between(0.0, 500.0)] = 0.0
     within: Annotated[float, between(0.001, 1.0)] = 0.02
 
     @model_validator(mode="after")
@@ -66,26 +65,31 @@ class KerbLine(Thing):
         return self.vips[-1].chainage
 
     @property
-    def owner(self) -> str | None:
-        """The street."""
-        return self.street
+    def span(self) -> tuple[float, float]:
+        """From its first VIP to its last."""
+        return self.begin, self.finish
+
+    @property
+    def called(self) -> str:
+        """'kerb line' for a lip's own levels."""
+        return line_words(self.point)
 
 
 # Edits
 
 
 def add_kerb_line(
-    site: Site, street: str, side: Side, vips: Sequence[KerbVip], point: Point = "lip", **tapers: float
+    site: Site, street: str, side: Side, vips: Sequence[KerbVip], point: str = "lip", **tapers: float
 ) -> Site:
     """Give a street's lip or boundary its own grade line, from the first VIP to the last."""
     the(site, Street, street)
-    id = free_id(site, KerbLine, f"{street} {side} {LINE[point]}")
-    return _put(site, made(KerbLine, id=id, street=street, side=side, point=point, vips=tuple(vips), **tapers))
+    id = free_id(site, KerbLine, f"{street} {side} {line_words(point)}")
+    return put_apart(site, made(KerbLine, id=id, street=street, side=side, point=point, vips=tuple(vips), **tapers))
 
 
 def set_kerb_line(site: Site, id: str, **values: Any) -> Site:
     """Change a kerb line's ``side``, ``vips`` or tapers."""
-    return _put(site, changed(the(site, KerbLine, id), **values))
+    return put_apart(site, changed(the(site, KerbLine, id), **values))
 
 
 def set_kerb_vip(site: Site, id: str, index: int, **values: float) -> Site:
@@ -123,14 +127,3 @@ _BESIDE = 0.5  # metres between two VIPs at least
 def _within(vips: Sequence[KerbVip], index: int) -> None:
     if not 0 <= index < len(vips):
         raise EditError(f"the kerb line has no VIP {index + 1}")
-
-
-def _put(site: Site, fresh: KerbLine) -> Site:
-    for other in site.owned(KerbLine, fresh.street):
-        same = (other.side, other.point) == (fresh.side, fresh.point) and other.id != fresh.id
-        if same and other.begin < fresh.finish and other.finish > fresh.begin:
-            raise EditError(
-                f"the {fresh.side} {fresh.point} has a {LINE[fresh.point]} from {other.begin:.2f} to {other.finish:.2f} already;"
-                " change that one, or end one before the other begins"
-            )
-    return site.put(fresh)

@@ -6,7 +6,7 @@ import numpy as np
 
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.kinds.kerb_line.beginning import between
-from humble_loop.kinds.kerb_line.model import LINE, KerbLine, KerbVip
+from humble_loop.kinds.kerb_line.model import KerbLine, KerbVip, line_words
 from humble_loop.site.edits import changed, free_id
 from humble_loop.site.model import Site, other_side
 
@@ -23,7 +23,7 @@ def recut(site: Site, street: str, kept: tuple[float, float], rest: str) -> Site
         there = _part(old, max(kept), np.inf, kept[1]) if rest else None
         if there is not None:
             site = site.put(
-                changed(there, id=free_id(site, KerbLine, f"{rest} {old.side} {LINE[old.point]}"), street=rest)
+                changed(there, id=free_id(site, KerbLine, f"{rest} {old.side} {line_words(old.point)}"), street=rest)
             )
     return site
 
@@ -56,7 +56,7 @@ def rejoined(site: Site, gone: str, street: str, start: float, back: bool) -> Si
         tapers = (old.taper_out, old.taper_in) if back else (old.taper_in, old.taper_out)
         fresh = changed(
             old,
-            id=free_id(site, KerbLine, f"{street} {side} {LINE[old.point]}"),
+            id=free_id(site, KerbLine, f"{street} {side} {line_words(old.point)}"),
             street=street,
             side=side,
             vips=tuple(reversed(vips) if back else vips),

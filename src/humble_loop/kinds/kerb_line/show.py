@@ -134,7 +134,7 @@ def sheet_of(q: Engine, id: str) -> Sheet:
         actions = (*actions, ("Remove", lambda s, index=index: remove_kerb_vip(s, id, index)))  # type: ignore[misc]
         rows.append(SheetRow(cells, (v.chainage, v.chainage), lit, held=("kerb vip", id, i), actions=actions))
     follows = (
-        "what lies outside of it follows" if k.point == "lip" else "the path follows, and the verge takes the rest"
+        "the path follows, and the verge takes the rest" if k.point == "boundary" else "what lies outside of it follows"
     )
     note = f"{title_of(q, id)}: the {k.point} has these levels; {follows}"
     return Sheet("Own levels", levels_of(q, id), _COLUMNS, tuple(rows), note)

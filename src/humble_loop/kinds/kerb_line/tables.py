@@ -7,10 +7,8 @@ from typing import Any
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
-from humble_loop.kinds.kerb_line.levels import as_it_runs, kerb_lines_on, levels_of, rule_of
-from humble_loop.kinds.kerb_line.model import POINTS
+from humble_loop.kinds.kerb_line.levels import all_on, as_it_runs, levels_of, name_on, rule_of
 from humble_loop.kinds.street.plan import StreetLine, name_of
-from humble_loop.kinds.street.side import course
 from humble_loop.kinds.street.tables import streets
 from humble_loop.lines.line import line
 from humble_loop.lines.table import Table
@@ -24,15 +22,14 @@ def kerb_line_table(q: Engine, of: str | None, every: float | None) -> Table:
     out: list[tuple[Any, ...]] = []
     for street in streets(q, of):
         for side in SIDES:
-            for id in (i for point in POINTS for i in kerb_lines_on(q, street, side, point)):
+            for id in all_on(q, street, side):
                 k, p = as_it_runs(q, id), rule_of(q, levels_of(q, id)).profile
                 s = np.array([v.chainage for v in k.vips])
                 if every is not None:
                     s = np.unique(np.concatenate([np.arange(k.begin, k.finish, every), [k.finish]]))
                 made = q.attempt(line, StreetLine(street))
                 crown = np.full(len(s), np.nan) if isinstance(made, Unsolved) else made.rule.levels(s)
-                name = "lip" if k.point == "lip" else course(q, street, side).names[-1]
-                own = line(q, StreetLine(street, name, side))
+                own = line(q, StreetLine(street, name_on(q, street, side, k.point), side))
                 width = np.abs(own.plan.offset(s)) if k.point == "lip" else np.full(len(s), np.nan)
                 z, grade = p.level(s), p.grade(s)
                 rows = zip(s, z, grade, own.rule.levels(s), crown, (crown - z) / width)

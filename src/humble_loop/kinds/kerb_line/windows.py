@@ -9,43 +9,25 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen, unique_chainages
 from humble_loop.kinds.kerb_line.levels import as_it_runs, levels_of, plan_of, title_of
-from humble_loop.kinds.street.inwards import inwards
+from humble_loop.kinds.kerb_line.model import POINTS
+from humble_loop.kinds.street.inwards import LEAST_VERGE, MOST_VERGE, verge_falls
 from humble_loop.kinds.street.plan import StreetLine, class_of
-from humble_loop.kinds.street.section import by_section
 from humble_loop.kinds.street.side import course
+from humble_loop.kinds.street.side_levels import by_section
 from humble_loop.lines.describe import Window
 from humble_loop.lines.findings import share
 from humble_loop.lines.line import line
-from humble_loop.site.model import Side
 
-_NARROW = 0.05  # metres of a strip whose fall is no matter
-_NEXT_TO_NONE = 1e-9
 _STEP = 2.0  # metres between places at which a window is worked out, besides where crown and width change
-
-
-LEAST_VERGE, MOST_VERGE = (
-    0.0,
-    0.20,
-)  # falls of the verge to the kerb: a wheelchair and a mower cope, and water leaves lots
 
 
 @query
 def window_of(q: Engine, id: str) -> Window | None:
     """The window of a kerb line from the crown, or of a boundary line from the kerb; None where it has none."""
-    return _from_the_crown(q, id) if as_it_runs(q, id).point == "lip" else _from_the_kerb(q, id)
-
-
-def verge_falls(q: Engine, street: str, side: Side, s: Floats, raised: Floats) -> Floats:
-    """Falls to the kerb (n, k) of the strips behind it where the boundary is ``raised`` (n,) over where the section has it; NaN
-    for strips that keep their own or have no width there.
-    """
-    made, moved = course(q, street, side), inwards(q, street, side)
-    falls = np.full((len(s), len(made.names)), np.nan)
-    for k in range(made.lip + 1, len(made.names)):
-        steeper, width = np.interp(s, moved.at, moved.steeper[:, k]), made.width(k)(s)
-        on = (steeper > _NEXT_TO_NONE) & (width > _NARROW)
-        falls[on, k] = (made.rise(k)(s)[on] / width[on]) + raised[on] * steeper[on]
-    return falls
+    point = as_it_runs(q, id).point
+    if point not in POINTS:
+        return None
+    return _from_the_crown(q, id) if point == "lip" else _from_the_kerb(q, id)
 
 
 def _from_the_kerb(q: Engine, id: str) -> Window | None:

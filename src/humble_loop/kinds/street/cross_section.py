@@ -12,8 +12,9 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Bools, Floats, as_row, frozen, unique_chainages
 from humble_loop.kinds.street.faces import StreetFace
 from humble_loop.kinds.street.plan import StreetLine, chain_of
-from humble_loop.kinds.street.section import crossfall, own_range
+from humble_loop.kinds.street.section import own_range
 from humble_loop.kinds.street.side import course
+from humble_loop.kinds.street.side_levels import crossfall
 from humble_loop.lines.faces import Sheet, face
 from humble_loop.lines.line import LineId, line
 from humble_loop.lines.standing import kinds

@@ -12,7 +12,7 @@ from humble_loop.geometry.arrays import Floats, as_row, frozen, unique_chainages
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.ground.drape import drape
 from humble_loop.kinds.ground.reads import ground_of
-from humble_loop.kinds.street.inwards import inwards
+from humble_loop.kinds.street.holding import holds
 from humble_loop.kinds.street.levels import crown_rule, end_ties
 from humble_loop.kinds.street.plan import (
     StreetLine,
@@ -24,10 +24,11 @@ from humble_loop.kinds.street.plan import (
     section_of,
 )
 from humble_loop.kinds.street.side import SideCourse, boundary_width, course, drawn_side, lip_offset, merged
+from humble_loop.kinds.street.side_levels import section_rule, side_rule
 from humble_loop.kinds.survey_line.kind import SurveyedLine
 from humble_loop.lines.line import LineId, LinePlan, line, line_plan, sampled_at
 from humble_loop.lines.quantity import percent
-from humble_loop.lines.rules import Above, Held, Hold, Known, LevelRule
+from humble_loop.lines.rules import Above, Known, LevelRule
 from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
@@ -117,58 +118,6 @@ def gaps(q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
     return tuple(merged)
 
 
-@query
-def crossfall(q: Engine, street: str, side: Side) -> Varying:
-    """Grade outwards of the straight from crown to lip along a street; turned near ends that other things hold."""
-    made = course(q, street, side)
-    inner = slice(1, made.lip + 1)
-    normal = Varying.of(made.at, made.rises[:, inner].sum(axis=1) / made.widths[:, inner].sum(axis=1))
-    return _turned(q, street, side, normal)
-
-
-def _turned(q: Engine, street: str, side: Side, normal: Varying) -> Varying:
-    """A grade outwards along a street that near ends which other things hold is turned to what they want."""
-    turns = dict(t for kind in kinds() for t in kind.turns(q, street, side)) if is_new(q, street) else {}
-    at, values = [], []
-    low, high = -np.inf, np.inf
-    if "start" in turns and turns["start"].finish > turns["start"].begin:
-        t = turns["start"]
-        at, values, low = [t.begin, t.finish], [t.across, normal.one(t.finish)], t.finish
-    if "end" in turns and turns["end"].finish < turns["end"].begin:
-        t = turns["end"]
-        at, values, high = [*at, t.finish, t.begin], [*values, normal.one(t.finish), t.across], t.finish
-    if not at:
-        return normal
-    if len(at) == 4 and at[1] > at[2]:
-        return Varying.of([at[0], at[3]], [values[0], values[3]])  # too short to become normal: it turns through
-    if not normal.is_steady:
-        own = (normal.at > low) & (normal.at < high)
-        order = np.argsort([*at, *normal.at[own]], kind="stable")
-        at = np.array([*at, *normal.at[own]])[order].tolist()
-        values = np.array([*values, *normal.values[own]])[order].tolist()
-    return Varying.of(at, values)
-
-
-@dataclass(frozen=True)
-class CrossfallWords:
-    """The fall of a strip of the carriageway in words at a chainage; a value, so that rules that say the same are the same.
-
-    ``to`` names the point at which the strip ends where there are several.
-    """
-
-    fall: Varying
-    width: Varying
-    normal: Varying
-    to: str = ""
-
-    def __call__(self, s: float) -> str:
-        """'crossfall −3.00 % × 3.40 m', and whether it turns."""
-        here = self.fall.one(s)
-        turning = ", turning from flat along the through lip" if abs(here - self.normal.one(s)) > 1e-12 else ""
-        before = f"to {self.to}: " if self.to else ""
-        return f"{before}crossfall {percent(here)} × {self.width.one(s):.2f} m{turning}"
-
-
 # Lines
 
 
@@ -254,70 +203,7 @@ def rule_of(q: Engine, id: StreetLine) -> LevelRule:
     if not is_new(q, id.street):
         return _existing_lip(q, id, title)
     made = course(q, id.street, id.side)
-    k = place_of(made, id)
-    if k <= made.lip:
-        return _held(q, id, made, k, _by_crossfall(q, id.street, id.side, made, k))
-    own, last = _from_lip(q, id.street, id.side, made, k), len(made.names) - 1
-    held = holds(q, StreetLine(id.street, made.names[last], id.side))
-    if not held:
-        return own
-    if k == last:
-        return Held(title, "held at its own levels", own, "as its section has it", held)
-    ratio = inwards(q, id.street, id.side).of(k)
-    if not ratio.values.any():
-        return own
-    boundary = by_section(q, id.street, id.side)
-    return Held(title, "inwards from the boundary, which is held", own, "as its section has it", held, boundary, ratio)
-
-
-def by_section(q: Engine, street: str, side: Side) -> LevelRule:
-    """The boundary as its section has it, out from the lip, whether or not it is held elsewhere."""
-    made = course(q, street, side)
-    return _from_lip(q, street, side, made, len(made.names) - 1)
-
-
-def _from_lip(q: Engine, street: str, side: Side, made: SideCourse, k: int) -> LevelRule:
-    """Point ``k`` of the roadside as its section has it: out from the lip."""
-    lip, title = StreetLine(street, "lip", side), f"{name_of(q, street)} {side} {made.names[k]}"
-    rises = tuple((f"{made.names[i - 1]} to {made.names[i]}", made.rise(i)) for i in range(made.lip + 1, k + 1))
-    return Above(title, "out from the lip by the typical section", lip, "lip", line(q, lip).rule, rises)
-
-
-def _by_crossfall(q: Engine, street: str, side: Side, made: SideCourse, k: int) -> LevelRule:
-    """Point ``k`` of the carriageway as its section has it: out from the crown at the falls of its strips."""
-    crown, title = StreetLine(street), f"{name_of(q, street)} {side} {made.names[k]}"
-    rises = tuple(_strip_rise(q, street, side, made, i) for i in range(1, k + 1))
-    return Above(title, "crown and crossfall", crown, "crown", line(q, crown).rule, rises)
-
-
-@query
-def holds(q: Engine, id: StreetLine) -> tuple[Hold, ...]:
-    """How a street's line is held by other kinds."""
-    return tuple(hold for kind in kinds() for hold in kind.holds(q, id))
-
-
-def _held(q: Engine, id: StreetLine, made: SideCourse, k: int, own: LevelRule) -> LevelRule:
-    """A point of the carriageway where its lip is held: the lip is where that says, and what lies between crown and lip moves
-    with it, in proportion to its distance from the crown.
-    """
-    assert id.side is not None
-    held = holds(q, StreetLine(id.street, "lip", id.side))
-    if not held:
-        return own
-    title = f"{name_of(q, id.street)} {id.side} {id.point}"
-    if k == made.lip:
-        return Held(title, "held at its own levels", own, "as its section has it", held)
-    at = made.at
-    ratio = Varying.of(at, made.widths[:, : k + 1].sum(axis=1) / made.widths[:, : made.lip + 1].sum(axis=1))
-    lip = _by_crossfall(q, id.street, id.side, made, made.lip)
-    return Held(title, "with the lip, which is held", own, "as its section has it", held, lip, ratio)
-
-
-def _strip_rise(q: Engine, street: str, side: Side, made: SideCourse, i: int) -> tuple[CrossfallWords, Varying]:
-    """What a strip of the carriageway adds to the level, in words and metres."""
-    normal, width = made.grade(i), made.width(i)
-    fall = _turned(q, street, side, normal)
-    return CrossfallWords(fall, width, normal, made.names[i] if made.lip > 1 else ""), fall.times_varying(width)
+    return side_rule(q, id.street, id.side, place_of(made, id))
 
 
 def _existing_lip(q: Engine, id: StreetLine, title: str) -> LevelRule:
@@ -356,22 +242,23 @@ def rows(q: Engine, street: str) -> Floats:
     """
     settings, chain = parts.settings(q), chain_of(q, street)
     keys: list[Floats] = [chain.key_chainages()]
-    outermost = 0.0
+    outermost, made = 0.0, q.attempt(line, StreetLine(street))
     for side in SIDES:
         keys.append(np.array(own_range(q, street, side)))
         keys.append(np.array(gaps(q, street, side)).ravel())
         keys.append(course(q, street, side).at)
         outermost = max(outermost, float(boundary_width(q, street, side).values.max()))
         keys += [kind.stations_on(q, StreetLine(street, "boundary", side)) for kind in kinds()]
-        outermost_line = StreetLine(street, course(q, street, side).names[-1], side)
-        for hold in (*holds(q, StreetLine(street, "lip", side)), *holds(q, outermost_line)):
+        points = [(k, StreetLine(street, name, side)) for k, name in enumerate(course(q, street, side).names) if k]
+        for k, hold in ((k, hold) for k, point in points for hold in holds(q, point)):
+            if hold.least and not isinstance(made, Unsolved):
+                keys.append(hold.takes_over(section_rule(q, street, side, k)))
             begin, finish = float(hold.share.at.min()), float(hold.share.at.max())
             held = LinePlan("", "", chain, Varying.steady(0.0), begin, finish)
             keys += [hold.share.at, hold.rule.key_places()]
             keys.append(sampled_at(held, hold.rule.bow(), settings.arc_tolerance, settings.level_tolerance))
     keys += [kind.stations(q, street) for kind in kinds()]
     keys += [np.array([t.chainage for _, t in end_ties(q, street)])]
-    made = q.attempt(line, StreetLine(street))
     if not isinstance(made, Unsolved):
         bows = made.rule.bow()
         places = made.rule.key_places()

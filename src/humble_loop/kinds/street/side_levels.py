@@ -1,0 +1,204 @@
+"""How the points of a street's side come by their levels: by the section, and with those of them that are held."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, query
+from humble_loop.kinds.street.holding import holds
+from humble_loop.kinds.street.inwards import inwards
+from humble_loop.kinds.street.plan import StreetLine, is_new, name_of
+from humble_loop.kinds.street.side import SideCourse, course
+from humble_loop.lines.line import line
+from humble_loop.lines.quantity import percent
+from humble_loop.lines.rules import Above, Held, Hold, LevelRule
+from humble_loop.lines.standing import kinds
+from humble_loop.lines.varying import Varying
+from humble_loop.site.model import Side
+
+_OWN = "as its section has it"
+
+
+def side_rule(q: Engine, street: str, side: Side, k: int) -> LevelRule:
+    """How point ``k`` of a side comes by its levels."""
+    made = course(q, street, side)
+    return _driven(q, street, side, made, k, made.lip) if k <= made.lip else _beside(q, street, side, made, k)
+
+
+def by_section(q: Engine, street: str, side: Side) -> LevelRule:
+    """The boundary as its section and whatever is held before it have it, out from the lip, whether or not it is held elsewhere."""
+    made = course(q, street, side)
+    last = len(made.names) - 1
+    return _carried(q, street, side, made, last, last - 1)
+
+
+def section_rule(q: Engine, street: str, side: Side, k: int) -> LevelRule:
+    """Point ``k`` of a side where it would be were it not held itself."""
+    made = course(q, street, side)
+    if k == len(made.names) - 1:
+        return by_section(q, street, side)
+    return _driven(q, street, side, made, k, k - 1) if k <= made.lip else _carried(q, street, side, made, k, k - 1)
+
+
+def _driven(q: Engine, street: str, side: Side, made: SideCourse, k: int, upto: int) -> LevelRule:
+    """Point ``k`` of the carriageway, with regard to points up to ``upto`` that are held.
+
+    What lies outside of one that is held moves with it; what lies between it and the next one inwards that is held, or the
+    crown, moves with it in proportion to its distance.
+    """
+    if upto <= 0:
+        return _by_crossfall(q, street, side, made, k)
+    own, held = _driven(q, street, side, made, k, upto - 1), _holds(q, street, side, made, upto)
+    if not held:
+        return own
+    if k == upto:
+        return _at(q, street, side, made, k, own, held)
+    leader = _driven(q, street, side, made, upto, upto - 1)
+    ratio = None if k > upto else _proportion(q, street, side, made, k, upto)
+    return _with(q, street, side, made, k, own, held, leader, ratio, made.names[upto])
+
+
+def _beside(q: Engine, street: str, side: Side, made: SideCourse, k: int) -> LevelRule:
+    """Point ``k`` of the roadside; all of it moves with a boundary that is held as ``inwards`` says."""
+    last = len(made.names) - 1
+    own = _carried(q, street, side, made, k, min(k, last - 1))
+    held = _holds(q, street, side, made, last)
+    if not held:
+        return own
+    if k == last:
+        return _at(q, street, side, made, k, own, held)
+    ratio = inwards(q, street, side).of(k)
+    if not ratio.values.any():
+        return own
+    title = f"{name_of(q, street)} {side} {made.names[k]}"
+    rule_words = "inwards from the boundary, which is held"
+    return Held(title, rule_words, own, _OWN, held, by_section(q, street, side), ratio)
+
+
+def _carried(q: Engine, street: str, side: Side, made: SideCourse, k: int, upto: int) -> LevelRule:
+    """Point ``k`` of the roadside, out from the lip and with points before it, up to ``upto``, that are held: it is carried along."""
+    if upto <= made.lip:
+        return _from_lip(q, street, side, made, k)
+    own, held = _carried(q, street, side, made, k, upto - 1), _holds(q, street, side, made, upto)
+    if not held:
+        return own
+    if k == upto:
+        return _at(q, street, side, made, k, own, held)
+    leader = _carried(q, street, side, made, upto, upto - 1)
+    return _with(q, street, side, made, k, own, held, leader, None, made.names[upto])
+
+
+def _holds(q: Engine, street: str, side: Side, made: SideCourse, k: int) -> tuple[Hold, ...]:
+    return holds(q, StreetLine(street, made.names[k], side))
+
+
+def _at(
+    q: Engine, street: str, side: Side, made: SideCourse, k: int, own: LevelRule, held: tuple[Hold, ...]
+) -> LevelRule:
+    by = " and ".join(dict.fromkeys(h.words for h in held))
+    return Held(f"{name_of(q, street)} {side} {made.names[k]}", f"held by {by}", own, _OWN, held)
+
+
+def _with(
+    q: Engine,
+    street: str,
+    side: Side,
+    made: SideCourse,
+    k: int,
+    own: LevelRule,
+    held: tuple[Hold, ...],
+    leader: LevelRule,
+    ratio: Varying | None,
+    name: str,
+) -> LevelRule:
+    title = f"{name_of(q, street)} {side} {made.names[k]}"
+    return Held(title, f"with the {name}, which is held", own, _OWN, held, leader, ratio)
+
+
+def _proportion(q: Engine, street: str, side: Side, made: SideCourse, k: int, upto: int) -> Varying:
+    """How far point ``k`` lies on the way from the next point inwards that is held to point ``upto``."""
+    inner, at = Varying.steady(0.0), made.at
+    for j in range(1, upto):
+        for hold in _holds(q, street, side, made, j):
+            at = np.union1d(at, hold.share.at)
+            out = made.out(j).times_varying(hold.share)
+            places = np.union1d(inner.at, out.at)
+            inner = Varying.of(places, np.maximum(inner(places), out(places)))
+    at = np.union1d(at, inner.at) if not inner.is_steady else at
+    here, there, base = made.out(k)(at), made.out(upto)(at), inner(at)
+    return Varying.of(at, np.clip((here - base) / np.maximum(there - base, 1e-9), 0.0, 1.0))
+
+
+def _from_lip(q: Engine, street: str, side: Side, made: SideCourse, k: int) -> LevelRule:
+    """Point ``k`` of the roadside as its section has it: out from the lip."""
+    lip, title = StreetLine(street, "lip", side), f"{name_of(q, street)} {side} {made.names[k]}"
+    rises = tuple((f"{made.names[i - 1]} to {made.names[i]}", made.rise(i)) for i in range(made.lip + 1, k + 1))
+    return Above(title, "out from the lip by the typical section", lip, "lip", line(q, lip).rule, rises)
+
+
+def _by_crossfall(q: Engine, street: str, side: Side, made: SideCourse, k: int) -> LevelRule:
+    """Point ``k`` of the carriageway as its section has it: out from the crown at the falls of its strips."""
+    crown, title = StreetLine(street), f"{name_of(q, street)} {side} {made.names[k]}"
+    rises = tuple(_strip_rise(q, street, side, made, i) for i in range(1, k + 1))
+    return Above(title, "crown and crossfall", crown, "crown", line(q, crown).rule, rises)
+
+
+def _strip_rise(q: Engine, street: str, side: Side, made: SideCourse, i: int) -> tuple[CrossfallWords, Varying]:
+    """What a strip of the carriageway adds to the level, in words and metres."""
+    normal, width = made.grade(i), made.width(i)
+    fall = _turned(q, street, side, normal)
+    return CrossfallWords(fall, width, normal, made.names[i] if made.lip > 1 else ""), fall.times_varying(width)
+
+
+@query
+def crossfall(q: Engine, street: str, side: Side) -> Varying:
+    """Grade outwards of the straight from crown to lip along a street; turned near ends that other things hold."""
+    made = course(q, street, side)
+    inner = slice(1, made.lip + 1)
+    normal = Varying.of(made.at, made.rises[:, inner].sum(axis=1) / made.widths[:, inner].sum(axis=1))
+    return _turned(q, street, side, normal)
+
+
+def _turned(q: Engine, street: str, side: Side, normal: Varying) -> Varying:
+    """A grade outwards along a street that near ends which other things hold is turned to what they want."""
+    turns = dict(t for kind in kinds() for t in kind.turns(q, street, side)) if is_new(q, street) else {}
+    at, values = [], []
+    low, high = -np.inf, np.inf
+    if "start" in turns and turns["start"].finish > turns["start"].begin:
+        t = turns["start"]
+        at, values, low = [t.begin, t.finish], [t.across, normal.one(t.finish)], t.finish
+    if "end" in turns and turns["end"].finish < turns["end"].begin:
+        t = turns["end"]
+        at, values, high = [*at, t.finish, t.begin], [*values, normal.one(t.finish), t.across], t.finish
+    if not at:
+        return normal
+    if len(at) == 4 and at[1] > at[2]:
+        return Varying.of([at[0], at[3]], [values[0], values[3]])  # too short to become normal: it turns through
+    if not normal.is_steady:
+        own = (normal.at > low) & (normal.at < high)
+        order = np.argsort([*at, *normal.at[own]], kind="stable")
+        at = np.array([*at, *normal.at[own]])[order].tolist()
+        values = np.array([*values, *normal.values[own]])[order].tolist()
+    return Varying.of(at, values)
+
+
+@dataclass(frozen=True)
+class CrossfallWords:
+    """The fall of a strip of the carriageway in words at a chainage; a value, so that rules that say the same are the same.
+
+    ``to`` names the point at which the strip ends where there are several.
+    """
+
+    fall: Varying
+    width: Varying
+    normal: Varying
+    to: str = ""
+
+    def __call__(self, s: float) -> str:
+        """'crossfall −3.00 % × 3.40 m', and whether it turns."""
+        here = self.fall.one(s)
+        turning = ", turning from flat along the through lip" if abs(here - self.normal.one(s)) > 1e-12 else ""
+        before = f"to {self.to}: " if self.to else ""
+        return f"{before}crossfall {percent(here)} × {self.width.one(s):.2f} m{turning}"
