@@ -5,9 +5,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from humble_loop.desk.drawing import windows_of
 from humble_loop.engine.query import Engine
 from humble_loop.formats.site_file import load_site, save_site
+from humble_loop.kinds.fall_window.levels import all_windows as windows_of
 from humble_loop.kinds.ground.model import Ground
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.kerb_line.levels import KerbLevels, kerb_lines_on

@@ -16,7 +16,7 @@ from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.cross_section import section_points
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
 from humble_loop.kinds.street.section import own_range
-from humble_loop.lines.describe import Crossing, Drawing, Stroke, Window
+from humble_loop.lines.describe import Crossing, Drawing, Stroke
 from humble_loop.lines.faces import FaceId, finished_mesh
 from humble_loop.lines.line import LineId, ThingId, line, line_plan
 from humble_loop.lines.standing import kind_of, kinds
@@ -159,12 +159,6 @@ def abreast(q: Engine, id: LineId, other: LineId) -> tuple[Floats, Floats]:
     inside = feet.square & (feet.chainages >= made.plan.start) & (feet.chainages <= made.plan.end)
     levels = made.rule.levels(np.clip(feet.chainages, made.plan.start, made.plan.end))
     return frozen(s), frozen(np.where(inside, levels, np.nan))
-
-
-@query
-def windows_of(q: Engine, id: LineId) -> tuple[Window, ...]:
-    """Fall windows behind a line."""
-    return tuple(w for kind in kinds() for w in kind.windows(q, id))
 
 
 @dataclass(frozen=True)

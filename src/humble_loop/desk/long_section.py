@@ -5,14 +5,14 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QContextMenuEvent, QMouseEvent
 from PySide6.QtWidgets import QLabel, QMenu, QWidget
 
-from humble_loop.desk.drawing import SectionView, abreast, section_view, windows_of
+from humble_loop.desk.drawing import SectionView, abreast, section_view
 from humble_loop.desk.follower import Follower, InTime
 from humble_loop.desk.idle import IdleWork
-from humble_loop.desk.layers import CrossLayer, Label, PolygonLayer, SignLayer
+from humble_loop.desk.layers import CrossLayer, Label, PolygonLayer, Shape, SignLayer
 from humble_loop.desk.session import Session, Station
 from humble_loop.desk.theme import Theme
 from humble_loop.desk.view import DrawingView
@@ -20,6 +20,7 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.formats.quantities import show_grade, show_length
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.gradeline import Profile
+from humble_loop.kinds.fall_window.levels import all_windows, room_on
 from humble_loop.kinds.street.company import lines_near
 from humble_loop.kinds.street.grades import locking
 from humble_loop.kinds.street.levels import grade_line
@@ -33,6 +34,9 @@ from humble_loop.site.model import SIDES
 
 STRETCHES = (1.0, 2.0, 5.0, 10.0, 20.0, 50.0)
 _MOST_BESIDE = 4  # lines beside the one shown
+_AFTER = 15  # milliseconds after the cursor has moved
+_FAR = 30.0  # metres to which an edge that is open is drawn
+_MOST_BOUNDS = 12  # edges of windows that are named at the cursor
 _MOST_ALSO, _MOST_OFFERED = 3, 12  # other lines that are shown with it, and that are offered
 
 
@@ -46,7 +50,8 @@ class LongSection(DrawingView):
         super().__init__(session, parent, axes=True)
         self.labels.clear_of = self.handles
         self.windows, self.cross, self.signs = PolygonLayer(2), CrossLayer(vertical_only=True), SignLayer()
-        for layer in (self.windows, self.cross, self.signs):
+        self.room = PolygonLayer(3)
+        for layer in (self.windows, self.room, self.cross, self.signs):
             self.add_layer(layer)
         self._lines = {
             name: self.curve(z)
@@ -59,11 +64,16 @@ class LongSection(DrawingView):
                 ("ghost", 10),
             )
         }
+        self._figures: list[Label] = []  # of the line itself
         self._named: list[Label] = []  # of other lines
+        self._bounds: list[Label] = []  # of what bounds it at the cursor
         self.stretch: float | None = None  # as chosen; None for all of the line in all of the view
         self._also: dict[LineId, list[LineId]] = {}  # other lines that were asked for with each
         self._fitted: LineId | None = None
         self._shown: object = None
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self._bounds_in_time)
         self._later = IdleWork(self, lambda seconds: session.engine.within(seconds))
         self._nothing = QLabel("choose a street or a turning head to see its long section", self)
         self._nothing.move(8, 2)
@@ -122,6 +132,7 @@ class LongSection(DrawingView):
             self.handles.show_handles([])
             self.labels.show_labels([])
             self.windows.show_shapes([])
+            self.room.show_shapes([])
             self._show_axes(False)
             return
         self._show_axes(True)
@@ -272,23 +283,51 @@ class LongSection(DrawingView):
     def _show_windows(self) -> None:
         if self.theme is None or self.line is None:
             return
-        made = self.session.engine.attempt(windows_of, self.line)
-        if isinstance(made, Unsolved):
-            made = ()
+        q = self.session.engine
+        made, left = q.attempt(all_windows, self.line), q.attempt(room_on, self.line)
+        made = () if isinstance(made, Unsolved) else made
+        left = () if isinstance(left, Unsolved) else tuple(r for r in left if len(r.windows) > 1)
         self.windows_shown.emit(", ".join(dict.fromkeys(w.told for w in made)))
-        pen, fill = self.theme.pen("window", 0.8, alpha=110), self.theme.colour("window", self.theme.window_alpha)
-        self.windows.show_shapes(
-            [
-                (
-                    np.column_stack(
-                        [np.concatenate([w.chainages, w.chainages[::-1]]), np.concatenate([w.low, w.high[::-1]])]
-                    ),
-                    fill,
-                    pen,
-                )
-                for w in made
-            ]
-        )
+        alpha = self.theme.window_alpha
+        pen, fill = self.theme.pen("window", 0.8, alpha=110), self.theme.colour("window", alpha)
+        self.windows.show_shapes([(_band(w.chainages, w.low, w.high), fill, pen) for w in made])
+        # Where several lie over one another: what they leave together, and where that is nothing.
+        shapes: list[Shape] = []
+        edge, room = self.theme.pen("window", 1.6), self.theme.colour("window", min(255, 2 * alpha))
+        wrong, none = self.theme.pen("broken", 1.6), self.theme.colour("broken", 60)
+        for r in left:
+            for a, b in _runs(r.short <= 0.0):
+                shapes.append((_band(r.chainages[a:b], r.low[a:b], r.high[a:b]), room, edge))
+            for a, b in _runs(r.short > 0.0):
+                shapes.append((_band(r.chainages[a:b], r.high[a:b], r.low[a:b]), none, wrong))
+        self.room.show_shapes(shapes)
+        self._show_bounds()
+
+    def _bounds_in_time(self) -> None:
+        """Name them at a new place of the cursor, where that is known already or soon is."""
+        if not self._later.busy:  # else they are named at the end of what is being worked out
+            self._later.begin([self._show_bounds], 0)
+
+    def _show_bounds(self) -> None:
+        """Name, at the cursor, what bounds the level of the line there: the window of each edge, and its level."""
+        q, line, station = self.session.engine, self.line, self.session.station
+        labels: list[Label] = []
+        if not self.isVisible():
+            return
+        if line is not None and station is not None and station.line == line and not self.session.dragging:
+            every = q.attempt(all_windows, line)
+            s, unit = station.chainage, self.session.site.settings.units
+            for w in () if isinstance(every, Unsolved) else every:
+                edges = w.at(s)
+                for z, word in zip(edges or (), ("lowest", "highest")):
+                    if np.isfinite(z):
+                        labels.append(Label(s, z, f"{word} {show_length(z, unit)}: {w.told}", "window", 11, 500, 2))
+        if labels != self._bounds:
+            self._bounds = labels[:_MOST_BOUNDS]
+            self._put_labels()
+
+    def _put_labels(self) -> None:
+        self.labels.show_labels([*self._figures, *self._named, *self._bounds])
 
     def _show_labels(self, made: SectionView) -> None:
         q, unit = self.session.engine, self.session.site.settings.units
@@ -307,7 +346,8 @@ class LongSection(DrawingView):
                 labels.append(Label(t.chainage, t.level, f"{t.kind} {show_length(t.level, unit)}", "quiet", 11, 400, 4))
         for c in made.crossings:
             labels.append(Label(c.chainage, c.level, f"{c.words} {show_length(c.level, unit)}", "chosen", 11, 500, 3))
-        self.labels.show_labels([*labels, *self._named])
+        self._figures = labels
+        self._put_labels()
 
     def _grades(self, q: Engine) -> Profile | None:
         """The grade line that is shown with its figures: a new street's, or that of any other line that lies on one."""
@@ -344,6 +384,8 @@ class LongSection(DrawingView):
         station = self.session.station
         here = station is not None and station.line == self.line
         self.cross.show_at((station.chainage, 0.0) if here and station else None)
+        if not self.session.dragging:
+            self._soon.start(_AFTER)
 
     def _on_click(self, x: float, y: float) -> None:
         del y
@@ -366,3 +408,19 @@ class LongSection(DrawingView):
         x = 1.0 if keys & Qt.KeyboardModifier.ControlModifier else factor
         y = 1.0 if keys & Qt.KeyboardModifier.ShiftModifier else factor
         self.plotItem.vb.scaleBy((x, y), center=about)
+
+
+def _band(s: Floats, low: Floats, high: Floats) -> Floats:
+    """The outline (n, 2) of a band; an open edge is drawn far off."""
+    ends = np.concatenate([low, high])
+    known = ends[np.isfinite(ends)]
+    far = (known.min() - _FAR, known.max() + _FAR) if known.size else (-_FAR, _FAR)
+    low, high = np.where(np.isfinite(low), low, far[0]), np.where(np.isfinite(high), high, far[1])
+    return np.column_stack([np.concatenate([s, s[::-1]]), np.concatenate([low, high[::-1]])])
+
+
+def _runs(on: np.ndarray) -> list[tuple[int, int]]:
+    """Stretches of places, one after the other, at which something holds, with the place before and after where they share it."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], on.astype(np.int8), [0]])))
+    found = [(max(0, int(a) - 1) if a else 0, min(len(on), int(b) + 1)) for a, b in zip(edges[::2], edges[1::2])]
+    return [(a, b) for a, b in found if b - a > 1]

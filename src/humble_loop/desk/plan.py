@@ -14,6 +14,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.drawing import details, outline
+from humble_loop.desk.follower import InTime
 from humble_loop.desk.layers import CrossLayer, PolygonLayer, SignLayer
 from humble_loop.desk.picking import thing_at
 from humble_loop.desk.session import Session, Station
@@ -59,6 +60,8 @@ class PlanView(DrawingView):
         self._findings: tuple[Finding, ...] = ()
         self.behind = False  # whether lines wait for a frame in which there is time, while what is under the hand leads
         self._took = 0.0
+        # It may rest on how lots lie, which takes a while on a large site.
+        self._halo_in_time = InTime(session, self._refresh_halo, self, lambda: self.dragging.active)
         self._follow = QTimer(self)
         self._follow.setSingleShot(True)
         self._follow.timeout.connect(self._show_near)
@@ -156,6 +159,9 @@ class PlanView(DrawingView):
         return self.drawing.settled
 
     def _show_halo(self) -> None:
+        self._halo_in_time.now()
+
+    def _refresh_halo(self) -> None:
         line = self.session.section_line
         plan = self.session.engine.attempt(line_plan, line) if line is not None else None
         if plan is None or isinstance(plan, Unsolved):

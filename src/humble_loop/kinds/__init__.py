@@ -4,6 +4,7 @@ A kind may read those before it; what an earlier kind needs from a later one com
 (``humble_loop.lines.kind``).
 """
 
+from humble_loop.kinds.fall_window import FallWindows
 from humble_loop.kinds.ground import Grounds
 from humble_loop.kinds.junction import Junctions
 from humble_loop.kinds.kerb_line import KerbLines
@@ -15,6 +16,17 @@ from humble_loop.kinds.toe_drain import ToeDrains
 from humble_loop.kinds.turning_head import TurningHeads
 from humble_loop.lines.standing import stand
 
-KINDS = (Grounds(), SurveyLines(), Streets(), Ties(), KerbLines(), Junctions(), TurningHeads(), ToeDrains(), Lots())
+KINDS = (
+    Grounds(),
+    SurveyLines(),
+    Streets(),
+    Ties(),
+    KerbLines(),
+    FallWindows(),
+    Junctions(),
+    TurningHeads(),
+    ToeDrains(),
+    Lots(),
+)
 
 stand(*KINDS)

@@ -266,7 +266,7 @@ class Mark:
 @dataclass(frozen=True)
 class Window:
     """A fall window: the band of levels in which ``rule`` holds, from ``low`` to ``high`` (n,) at chainages (n,) of a line and
-    straight between. ``told`` says of all such what they are.
+    straight between; an edge that is open is infinite all along. ``told`` says of all such what they are.
     """
 
     rule: str
@@ -274,6 +274,23 @@ class Window:
     low: Floats
     high: Floats
     told: str
+
+    def at(self, s: float) -> tuple[float, float] | None:
+        """Lowest and highest level at a chainage; None where it does not reach."""
+        at = self.chainages
+        if not at[0] - 1e-6 <= s <= at[-1] + 1e-6:
+            return None
+        low, high = (float(np.interp(s, at, v)) if np.isfinite(v).all() else float(v[0]) for v in (self.low, self.high))
+        return low, high
+
+
+def band_below(levels: Floats, away: Floats, least: float | None, most: float | None) -> tuple[Floats, Floats]:
+    """Lowest and highest levels (n,) that a line may have ``away`` (n,) metres from ``levels`` (n,) that are to fall to it by at least
+    and at most these ratios; None for no such limit.
+    """
+    low = np.full_like(levels, -np.inf) if most is None else levels - most * away
+    high = np.full_like(levels, np.inf) if least is None else levels - least * away
+    return low, high
 
 
 @dataclass(frozen=True)

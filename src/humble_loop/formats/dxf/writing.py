@@ -32,8 +32,8 @@ _COLOURS = {
     "finished surface": 9,
 }
 _NOT_DRAWN = frozenset(
-    {"crown", "survey", "kerb line"}
-)  # the centreline and the lip stand for two; surveys are the surveyor's
+    {"crown", "survey", "kerb line", "tie"}
+)  # the centreline and section points stand for three; surveys are the surveyor's
 
 
 def write_dxf(site: Delivery, path: Path) -> None:

@@ -26,7 +26,7 @@ from humble_loop.kinds.kerb_line.model import (
     set_kerb_line,
     set_kerb_vip,
 )
-from humble_loop.kinds.kerb_line.windows import room_at, window_of
+from humble_loop.kinds.kerb_line.windows import window_of
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new
 from humble_loop.lines.describe import (
     Actions,
@@ -178,7 +178,7 @@ def _vip(q: Engine, id: str, i: int) -> Handle:
         after = percent(float(grades[i])) if i < len(grades) else "–"
         window = window_of(q, id)
         now = as_it_runs(q, id).vips
-        room = room_at(window, now[min(i, len(now) - 1)].chainage) if window is not None else None
+        room = window.at(now[min(i, len(now) - 1)].chainage) if window is not None else None
         keeps = "the crossfall" if as_it_runs(q, id).point == "lip" else "the verge's fall"
         words = f"; {room[0]:.3f} to {room[1]:.3f} keeps {keeps}" if room else ""
         return f"{before} in, {after} out{words}"

@@ -7,14 +7,14 @@ from __future__ import annotations
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Floats, frozen, unique_chainages
+from humble_loop.geometry.arrays import frozen, unique_chainages
 from humble_loop.kinds.kerb_line.levels import as_it_runs, levels_of, plan_of, title_of
 from humble_loop.kinds.kerb_line.model import POINTS
 from humble_loop.kinds.street.inwards import LEAST_VERGE, MOST_VERGE, verge_falls
 from humble_loop.kinds.street.plan import StreetLine, class_of
 from humble_loop.kinds.street.side import course
 from humble_loop.kinds.street.side_levels import by_section
-from humble_loop.lines.describe import Window
+from humble_loop.lines.describe import Window, band_below
 from humble_loop.lines.findings import share
 from humble_loop.lines.line import line
 
@@ -69,13 +69,5 @@ def _from_the_crown(q: Engine, id: str) -> Window | None:
         return None
     s, z, width = s[on], z[on], width[on]
     told = f"crossfall {share(rules.least_crossfall)} to {share(rules.most_crossfall)}"
-    low, high = z - rules.most_crossfall * width, z - rules.least_crossfall * width
+    low, high = band_below(z, width, rules.least_crossfall, rules.most_crossfall)
     return Window(f"{title_of(q, id)}: {told}", frozen(s), frozen(low), frozen(high), told)
-
-
-def room_at(window: Window, s: float) -> tuple[float, float] | None:
-    """Lowest and highest level in a window at a chainage; None where it does not reach."""
-    at: Floats = window.chainages
-    if not at[0] - 1e-6 <= s <= at[-1] + 1e-6:
-        return None
-    return float(np.interp(s, at, window.low)), float(np.interp(s, at, window.high))

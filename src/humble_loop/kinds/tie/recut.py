@@ -43,15 +43,16 @@ def rejoined(site: Site, gone: str, street: str, start: float, back: bool) -> Si
             values |= {"taper_in": old.taper_out, "taper_out": old.taper_in}
             values |= {"rise_in": old.rise_out, "rise_out": old.rise_in}
         id = free_id(site, LevelTie, f"{street} {side} {old.point} tie")
-        fresh = changed(old, id=id, source=_of_the_other(old.source, gone, street, back), **values)
+        fresh = changed(old, id=id, source=of_the_other(old.source, gone, street, back), **values)
         site = site.without(LevelTie, old.id).put(fresh)
     for tie in site.all(LevelTie):
         if tie.source.of == gone and tie.source.what == "point":
-            site = site.put(changed(tie, source=_of_the_other(tie.source, gone, street, back)))
+            site = site.put(changed(tie, source=of_the_other(tie.source, gone, street, back)))
     return site
 
 
-def _of_the_other(source: Source, gone: str, street: str, back: bool) -> Source:
+def of_the_other(source: Source, gone: str, street: str, back: bool) -> Source:
+    """A source that is a street which became part of another, as that one's; any other as it is."""
     if source.what != "point" or source.of != gone:
         return source
     side = other_side(source.side) if back and source.side else source.side
