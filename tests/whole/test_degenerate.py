@@ -4,13 +4,17 @@ import contextlib
 
 import numpy as np
 import pytest
+import shapely
 from hypothesis import given
 from hypothesis import strategies as st
 
-from humble_loop.desk.drawing import cross_view, details, outline, section_view, windows_of
+from humble_loop.desk.drawing import cross_view, details, outline, section_view
+from humble_loop.engine.in_pieces import InPieces
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.ground.surface import Surface
+from humble_loop.kinds.fall_window.levels import all_windows
 from humble_loop.kinds.ground import Ground
+from humble_loop.kinds.lot.clear import _reaching
 from humble_loop.kinds.street import Bend, Street, StreetLine, Vip
 from humble_loop.lines.standing import kind_of
 from humble_loop.site.libraries import new_site
@@ -98,12 +102,12 @@ def test_no_site_brings_the_working_out_down(streets, rows, ground):
         kind = kind_of(thing.kind)
         for what in (outline, details):
             q.attempt(what, thing)
-        for tell in (kind.facts, kind.handles, kind.section_handles, kind.name):
+        for tell in (kind.facts, kind.sheets, kind.handles, kind.section_handles, kind.name):
             with contextlib.suppress(Unsolved):
                 tell(q, thing)
     for s in q.site.all(Street):
         q.attempt(section_view, StreetLine(s.id))
-        q.attempt(windows_of, StreetLine(s.id))
+        q.attempt(all_windows, StreetLine(s.id))
         with contextlib.suppress(Unsolved):
             cross_view(q, s.id, 20.0)
     delivery(q)
@@ -137,3 +141,13 @@ def test_a_ground_of_nothing_or_next_to_nothing(surface):
     q = Engine(site)
     assert findings(q)
     assert not whole_surface(q).surface.empty
+
+
+def test_a_lot_that_crosses_itself_does_not_bring_down_those_after_it():
+    whole = shapely.box(0.0, 0.0, 10.0, 10.0)
+    crossed = shapely.Polygon([(5, 5), (15, 9), (15, 5), (5, 9), (9, 2), (7, 12)])
+    assert not crossed.is_valid
+    work = InPieces(_reaching(whole, [], [("crossed", crossed)]))
+    _, ((name, land),) = work.result(Engine(new_site()))
+    assert name == "crossed"
+    assert land.is_valid

@@ -4,8 +4,10 @@ import numpy as np
 import pytest
 
 from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.kinds.fall_window.model import add_window
 from humble_loop.kinds.kerb_line.beginning import own_levels
 from humble_loop.kinds.street.plan import chain_of
+from humble_loop.kinds.tie.model import Source, add_tie
 from humble_loop.lines.table import NoSuchTable
 from humble_loop.whole.tables import set_out_points, table, tables
 from tests import edits
@@ -26,7 +28,10 @@ COLUMNS = {
 def test_every_table_of_the_brickworks_has_rows_of_its_columns(brickworks, name):
     own = own_levels(Engine(brickworks), "kiln-court", "left", "lip")
     assert own is not None
-    q = Engine(own(brickworks))  # the brickworks have no lip with levels of its own
+    site = own(brickworks)  # the brickworks have no lip with levels of its own, no tie and no fall window
+    site = add_tie(site, "kiln-court", "right", "lip", Source(what="point", of="kiln-court", point="crown"), 10.0, 40.0)
+    site = add_window(site, "kiln-court", None, "crown", Source(), 10.0, 40.0, measure="height", least=0.0)
+    q = Engine(site)
     of = "Kiln Court" if name in ("centreline", "levels") else None
     made = table(q, name, of)
     assert made.rows

@@ -127,9 +127,9 @@ def adding(q: Engine, target: StreetLine, span: tuple[float, float]) -> Edit | N
 def facts_about_line(q: Engine, id: LineId) -> tuple[Row, ...]:
     """Asking something of a line."""
     target = target_of(q, id)
-    if target is None:
+    plan = None if target is None else q.attempt(line_plan, id)
+    if target is None or plan is None or isinstance(plan, Unsolved):
         return ()
-    plan = line_plan(q, id)
     edit = adding(q, target, (plan.start, plan.end))
     return () if edit is None else (Actions((("Add a fall window", edit),)),)
 

@@ -86,6 +86,8 @@ def kerb_lines_on(q: Engine, street: str, side: Side, point: str) -> tuple[str, 
 
 def all_on(q: Engine, street: str, side: Side) -> tuple[str, ...]:
     """Those on a side of a street as it runs: point by point from the lip outwards, and in order along each."""
+    if not parts.owned(q, KerbLine, street) or isinstance(q.attempt(course, street, side), Unsolved):
+        return ()
     made = course(q, street, side)
     points = ("lip", "boundary", *(n for n in made.names[1:-1] if n != "lip"))
     return tuple(id for point in points for id in kerb_lines_on(q, street, side, point))

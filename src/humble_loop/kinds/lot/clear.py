@@ -221,8 +221,11 @@ def _reaching(
     earlier: list[_Land] = []
     for k in there:
         yield
-        if _reaches(whole, lands[k][1]):
-            earlier.append(lands[k])
+        other, land = lands[k]
+        if not land.is_valid:  # a lot whose side lines cross, which is told where it is laid out
+            land = shapely.make_valid(land)
+        if _reaches(whole, land):
+            earlier.append((other, land))
     return found, earlier
 
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
+from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, is_new
 from humble_loop.kinds.street.side import course
 from humble_loop.kinds.street.side_levels import section_rule
 from humble_loop.kinds.tie.beginning import could_follow, first_source, read, tied, written
@@ -65,7 +65,7 @@ def facts_of(q: Engine, id: str) -> tuple[Row, ...]:
 
 def facts_about_street(q: Engine, street: str) -> tuple[Row, ...]:
     """Tying a street's lips and boundaries."""
-    if not is_new(q, street):
+    if not is_new(q, street) or isinstance(q.attempt(centreline, street), Unsolved):
         return ()
     found: list[tuple[str, Edit]] = []
     for name, words in (("lip", "lip"), ("", "boundary")):
