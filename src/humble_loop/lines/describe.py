@@ -266,7 +266,8 @@ class Mark:
 @dataclass(frozen=True)
 class Window:
     """A fall window: the band of levels in which ``rule`` holds, from ``low`` to ``high`` (n,) at chainages (n,) of a line and
-    straight between; an edge that is open is infinite all along. ``told`` says of all such what they are.
+    straight between; an edge that is open is infinite all along. ``told`` says of all such what they are. Both edges move up and
+    down with the line that it ``follows`` at places (n,) along that; None where nothing moves them.
     """
 
     rule: str
@@ -274,6 +275,7 @@ class Window:
     low: Floats
     high: Floats
     told: str
+    follows: tuple[LineId, Floats] | None = None
 
     def at(self, s: float) -> tuple[float, float] | None:
         """Lowest and highest level at a chainage; None where it does not reach."""

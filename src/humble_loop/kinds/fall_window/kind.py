@@ -10,11 +10,12 @@ from humble_loop.kinds.fall_window.checks import RULES, window_findings
 from humble_loop.kinds.fall_window.levels import all_windows, target_of, title_of, window_of, window_runs, windows_on
 from humble_loop.kinds.fall_window.model import FallWindow
 from humble_loop.kinds.fall_window.recut import recut, rejoined
+from humble_loop.kinds.fall_window.settling import movable, settle_sheet
 from humble_loop.kinds.fall_window.tables import TABLES
 from humble_loop.lines.describe import Drawing, Row, SheetOf, Window
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Kind
-from humble_loop.lines.line import LineId, ThingId
+from humble_loop.lines.line import LineId, ThingId, line_plan
 from humble_loop.lines.standing import kind_of
 from humble_loop.site import parts
 from humble_loop.site.model import Site
@@ -75,9 +76,14 @@ class FallWindows(Kind):
         """The room left, where there are windows."""
         line = kind_of(other.kind).section_line(q, other) if other.kind in _OF else None
         target = None if line is None else target_of(q, line)
-        if line is None or target is None or not (windows_on(q, target) or other.kind == "kerb_line"):
+        if line is None or target is None or isinstance(q.attempt(line_plan, target), Unsolved):
             return ()
-        return (SheetOf("Room left", lambda q: show.room_sheet(q, line)),) if all_windows(q, line) else ()
+        found = []
+        if windows_on(q, target) or (other.kind == "kerb_line" and all_windows(q, line)):
+            found.append(SheetOf("Room left", lambda q: show.room_sheet(q, line)))
+        if movable(q, line) is not None:
+            found.append(SheetOf("Settle", lambda q: settle_sheet(q, line)))
+        return tuple(found)
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         made = q.attempt(window_runs, thing.id)

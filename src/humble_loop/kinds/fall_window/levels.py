@@ -120,7 +120,9 @@ def window_of(q: Engine, id: str) -> Window | None:
     first, last = np.flatnonzero(on)[[0, -1]]
     kept = slice(first, last + 1)
     s, low, high, on = s[kept], low[kept], high[kept], on[kept]
-    return Window(title_of(q, id), frozen(s[on]), frozen(low[on]), frozen(high[on]), told_of(q, id))
+    s, low, high = s[on], low[on], high[on]
+    follows = None if other is None else (other, frozen(abreast(line(q, other).plan, plan.points(s)).at))
+    return Window(title_of(q, id), frozen(s), frozen(low), frozen(high), told_of(q, id), follows)
 
 
 def target_of(q: Engine, id: LineId) -> StreetLine | None:

@@ -22,11 +22,12 @@ def line_words(point: str) -> str:
 
 
 class KerbVip(Model):
-    """A vertical intersection point of a kerb line."""
+    """A vertical intersection point of a kerb line. A ``locked`` one keeps its level whatever is proposed."""
 
     chainage: Chainage
     level: Level
     curve_length: Length = 0.0
+    locked: bool = False
 
 
 class KerbLine(HeldPoint):
@@ -92,10 +93,12 @@ def set_kerb_line(site: Site, id: str, **values: Any) -> Site:
     return put_apart(site, changed(the(site, KerbLine, id), **values))
 
 
-def set_kerb_vip(site: Site, id: str, index: int, **values: float) -> Site:
-    """Change a VIP's ``chainage``, ``level`` or ``curve_length``."""
+def set_kerb_vip(site: Site, id: str, index: int, **values: float | bool) -> Site:
+    """Change a VIP's ``chainage``, ``level`` or ``curve_length``, or lock or unlock it; a locked one stays."""
     vips = list(the(site, KerbLine, id).vips)
     _within(vips, index)
+    if vips[index].locked and set(values) != {"locked"}:
+        raise EditError(f"the VIP at {vips[index].chainage:.2f} is locked: unlock it first")
     vips[index] = changed(vips[index], **values)
     return set_kerb_line(site, id, vips=tuple(sorted(vips, key=lambda v: v.chainage)))
 

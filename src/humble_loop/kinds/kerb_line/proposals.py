@@ -56,7 +56,9 @@ def proposal(q: Engine, id: str, which: Which, of: str) -> Proposed:
 @query
 def _working(q: Engine, id: str, which: Which, of: str) -> InPieces[tuple[Floats, Floats]]:
     k = as_it_runs(q, id)
-    stops = ((k.begin, None), (k.finish, None))
+    fixed: dict[float, float | None] = {k.begin: None, k.finish: None}
+    fixed.update({v.chainage: v.level for v in k.vips if v.locked})
+    stops = tuple(sorted(fixed.items()))
     return InPieces(through(_course(q, id, which, of), grade_rules(class_of(q, k.street)), stops))
 
 
@@ -125,9 +127,15 @@ def _row(q: Engine, id: str, words: str, made: Proposed) -> SheetRow:
 
 def _taken(q: Engine, id: str, p: Profile) -> Edit:
     k = as_it_runs(q, id)
-    rows = [(float(s), round(float(z), 4), float(c)) for s, z, c in zip(p.chainages, p.levels, p.curves)]
+    locked = [v for v in k.vips if v.locked]
+    vips = [
+        next(
+            (v for v in locked if abs(v.chainage - s) < 1e-6),
+            KerbVip(chainage=float(s), level=round(float(z), 4), curve_length=float(c)),
+        )
+        for s, z, c in zip(p.chainages, p.levels, p.curves)
+    ]
     if frame_of(q, k.street).turned:
         total = chain_of(q, k.street).total
-        rows = [(total - s, z, c) for s, z, c in reversed(rows)]
-    vips = tuple(KerbVip(chainage=s, level=z, curve_length=c) for s, z, c in rows)
-    return lambda site: set_kerb_line(site, id, vips=vips)
+        vips = [v.model_copy(update={"chainage": total - v.chainage}) for v in reversed(vips)]
+    return lambda site: set_kerb_line(site, id, vips=tuple(vips))

@@ -119,7 +119,7 @@ def sheet_of(q: Engine, id: str) -> Sheet:
         cells = (
             Fact("VIP", "count", i + 1),
             Fact("chainage", "chainage", v.chainage, "set", _vip_to(q, id, i, "chainage")),
-            Fact("level", "level", v.level, "set", _vip_to(q, id, i, "level")),
+            Fact("level", "level", v.level, "locked" if v.locked else "set", _vip_to(q, id, i, "level")),
             Fact("curve length", "length", v.curve_length, "set", _vip_to(q, id, i, "curve_length")) if inner else None,
             Fact("grade", "grade", float(p.grades[i])) if i < len(p.grades) else None,
             fall,
@@ -131,6 +131,8 @@ def sheet_of(q: Engine, id: str) -> Sheet:
         if i < len(p.grades):
             s = 0.5 * float(p.chainages[i] + p.chainages[i + 1])
             actions = (("Add a VIP after it", _adding(q, id, s, float(p.level([s])[0]))),)
+        words = "Unlock" if v.locked else "Lock"
+        actions = (*actions, (words, lambda s, index=index, on=not v.locked: set_kerb_vip(s, id, index, locked=on)))  # type: ignore[misc]
         actions = (*actions, ("Remove", lambda s, index=index: remove_kerb_vip(s, id, index)))  # type: ignore[misc]
         rows.append(SheetRow(cells, (v.chainage, v.chainage), lit, held=("kerb vip", id, i), actions=actions))
     follows = (

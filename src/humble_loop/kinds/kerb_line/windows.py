@@ -48,7 +48,8 @@ def _from_the_kerb(q: Engine, id: str) -> Window | None:
         return None
     told = f"verge {share(LEAST_VERGE)} to {share(MOST_VERGE)} to the kerb"
     low, high = z[on] + np.nanmax(lowest[on], axis=1), z[on] + np.nanmin(highest[on], axis=1)
-    return Window(f"{title_of(q, id)}: {told}", frozen(s[on]), frozen(low), frozen(high), told)
+    lip = StreetLine(k.street, "lip", k.side)
+    return Window(f"{title_of(q, id)}: {told}", frozen(s[on]), frozen(low), frozen(high), told, (lip, frozen(s[on])))
 
 
 def _from_the_crown(q: Engine, id: str) -> Window | None:
@@ -70,4 +71,5 @@ def _from_the_crown(q: Engine, id: str) -> Window | None:
     s, z, width = s[on], z[on], width[on]
     told = f"crossfall {share(rules.least_crossfall)} to {share(rules.most_crossfall)}"
     low, high = band_below(z, width, rules.least_crossfall, rules.most_crossfall)
-    return Window(f"{title_of(q, id)}: {told}", frozen(s), frozen(low), frozen(high), told)
+    crowned = StreetLine(k.street), frozen(s)
+    return Window(f"{title_of(q, id)}: {told}", frozen(s), frozen(low), frozen(high), told, crowned)
