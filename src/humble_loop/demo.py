@@ -13,22 +13,33 @@ from pathlib import Path
 import numpy as np
 
 from humble_loop.data import path as data_path
+from humble_loop.engine.query import Engine
 from humble_loop.formats.bring_in import Options, bring_in
 from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.bends import BendInput, chain_from_bends
 from humble_loop.geometry.chain import Chain
 from humble_loop.ground.build import build_surface
+from humble_loop.kinds.fall_window.model import add_window
+from humble_loop.kinds.fall_window.settling import settling, taken
 from humble_loop.kinds.ground.model import Ground, add_ground
 from humble_loop.kinds.junction.model import set_corner
+from humble_loop.kinds.kerb_line.beginning import own_levels
+from humble_loop.kinds.kerb_line.levels import KerbLevels
+from humble_loop.kinds.kerb_line.model import KerbLine
 from humble_loop.kinds.lot.model import LotRow, add_lot_row, set_lot_row, set_pad
-from humble_loop.kinds.street.edits import add_street, set_street, set_vips
+from humble_loop.kinds.street.edits import add_street, set_street, set_vip, set_vips
 from humble_loop.kinds.street.model import Bend, SectionChange, Street, Vip, bend_input
+from humble_loop.kinds.street.overlay import add_full_depth
+from humble_loop.kinds.street.plan import StreetLine
 from humble_loop.kinds.street.section_edits import set_toe_drain
 from humble_loop.kinds.survey_line.model import SurveyLine, add_survey_lines
+from humble_loop.kinds.tie.beginning import tied
+from humble_loop.kinds.tie.model import Source
 from humble_loop.kinds.turning_head.model import set_head
 from humble_loop.site.libraries import new_site
-from humble_loop.site.model import Site
+from humble_loop.site.library import KerbPart, Layer, Overlay, SectionSide, Strip, TypicalSection
+from humble_loop.site.model import SIDES, Site
 
 SEED = 1907
 WEST, SOUTH, EAST, NORTH = 4000.0, 8000.0, 4460.0, 8340.0
@@ -50,6 +61,7 @@ _SERVICES = (
         ((4074.0, 8052.0), (4168.0, 8050.0), (4262.0, 8049.0), (4360.0, 8048.0), (4392.0, 8026.0)),
     ),
 )
+UPGRADE = "claypit-road-upgrade"
 _FIRST_STAGE = 214.3  # metres of Ember Loop
 CLAYPIT = (BendInput(4008.0, 8311.0), BendInput(4230.0, 8305.0, 400.0), BendInput(4452.0, 8290.0))
 LIP, KERB, PATH_FRONT, PATH_BACK, ROAD_BOUNDARY = 3.4, 3.85, 5.4, 6.8, 8.2
@@ -190,7 +202,7 @@ def demo_site() -> Site:
 
 def build_demo() -> Site:
     """The whole of the brickworks, from the survey files."""
-    return _second_stage(first_stage())
+    return _upgrade(_second_stage(first_stage()))
 
 
 @cache
@@ -267,6 +279,58 @@ def _second_stage(site: Site) -> Site:
     ):
         site = add_lot_row(site, street, place, first_number=number, **more)
     return site
+
+
+def _upgrade(site: Site) -> Site:
+    """Claypit Road rebuilt: an overlay of 40 mm at least on its old pavement, and new kerbs.
+
+    The north kerb has levels of its own, as near the old one as the crown leaves it; the path behind it lies 1.8 m wide at 2 % inwards from
+    the boundary as it was surveyed. The south boundary is held to what is there as well. Both ends run out to the old surface.
+    """
+    street = "claypit-road"
+    side = SectionSide(
+        parts=(
+            Strip(to="lip", width=LIP, grade=-0.03),
+            KerbPart(kerb="barrier"),
+            Strip(to="path front", width=ROAD_BOUNDARY - KERB - 1.8, grade=0.03, piece="verge"),
+            Strip(to="boundary", width=1.8, grade=0.02, piece="path"),
+        )
+    )
+    layers = tuple(Layer(of=of, thickness=t) for of, t in (("asphalt", 0.04), ("base", 0.15), ("subbase", 0.2)))
+    name = "Claypit Road, overlay and new kerbs"
+    section = TypicalSection(
+        id=UPGRADE, name=name, left=side, right=side, apart=True, layers=layers, overlay=Overlay(trim=0.04)
+    )
+    site = set_street(site.put(section), street, kind="new", section=UPGRADE)
+    chain, ground = _road(), site.all(Ground)[-1].surface
+    total = chain.total
+    # From the old surface, over 12 m, to 60 mm above it; then every 40 m as low as the overlay leaves it.
+    s = np.array([0.0, 12.0, *np.arange(50.0, 420.0, 40.0), total - 12.0, total])
+    z = ground.levels(chain.points_at(s)) + np.array([0.0, *[0.06] * (len(s) - 2), 0.0])
+    curves = [0.0, 8.0, *[20.0] * (len(s) - 4), 8.0, 0.0]
+    site = set_vips(
+        site,
+        street,
+        [Vip(chainage=float(a), level=round(float(b), 3), curve_length=c) for a, b, c in zip(s, z, curves)],
+    )
+    for index in (0, len(s) - 1):
+        site = set_vip(site, street, index, locked=True)
+    for begin, finish in ((0.0, 12.0), (total - 12.0, total)):
+        site = add_full_depth(site, street, begin, finish)
+    site = add_window(site, street, None, "crown", Source(), 14.0, total - 14.0, measure="height", least=0.04)
+    q = Engine(site)
+    crown = StreetLine(street)
+    site = taken(q, settling(q, (crown,), "ground", ""))(site)
+    boundaries = {line.name: line.id for line in site.all(SurveyLine)}
+    for at, code in zip(SIDES, ("VERGE1", "VERGE2")):
+        source = Source(what="line", of=boundaries[code])
+        site = tied(Engine(site), street, at, "boundary", source)(site)
+    kerb = own_levels(Engine(site), street, "left", "lip")
+    assert kerb is not None
+    site = kerb(site)
+    line = KerbLevels(site.all(KerbLine)[-1].id, street)
+    q = Engine(site)
+    return taken(q, settling(q, (line,), "line", boundaries["LIP1"]))(site)
 
 
 def _service(name: str, code: str, depth: float, cover: float, rows: tuple[tuple[float, float], ...]) -> SurveyLine:

@@ -175,11 +175,14 @@ def overlay_findings(q: Engine, street: str) -> list[Finding]:
     ground, worst = ground_of(q), (0.0, 0.0, "")
     if ground.empty or not has_overlay(q, street):
         return []
-    stretches = full_depths(q, street)
+    total = chain_of(q, street).total
+    # A street's very end belongs to a stretch that goes as far.
+    ends = ((-np.inf if a <= 0.0 else a, np.inf if b >= total else b) for a, b, _ in full_depths(q, street))
+    stretches = tuple(ends)
     for side in SIDES:
         rows = side_rows(q, street, side)
         governing = [section_governing(q, street, s) for s in rows.tolist()]
-        inside = np.array([any(a < s < b for a, b, _ in stretches) for s in rows.tolist()], dtype=bool)
+        inside = np.array([any(a < s < b for a, b in stretches) for s in rows.tolist()], dtype=bool)
         crown, lip = (line(q, StreetLine(street, *which)).points(rows) for which in ((), ("lip", side)))
         width = np.hypot(*(lip - crown)[:, :2].T)
         for k, section in enumerate(governing):
