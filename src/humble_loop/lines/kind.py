@@ -50,6 +50,16 @@ class Turn:
 
 
 @dataclass(frozen=True)
+class Following:
+    """That a thing takes levels from another (None: the ground), through the thing ``by`` if that is one; ``words`` say what of it."""
+
+    follower: ThingId
+    leader: ThingId | None
+    words: str
+    by: ThingId | None = None
+
+
+@dataclass(frozen=True)
 class Parcel:
     """A piece of land: its outline (n, 2) and area in m2."""
 
@@ -173,6 +183,10 @@ class Kind:
 
     def holds(self, q: Engine, line: LineId) -> tuple[Hold, ...]:
         """How it holds a line of a kind before it in level, over stretches that do not overlap."""
+        return ()
+
+    def followings(self, q: Engine) -> tuple[Following, ...]:
+        """Which things take levels from which, as far as this kind sees to it; resting on nothing that has a level."""
         return ()
 
     def slopes(self, q: Engine, line: LineId, s: Floats) -> Floats:

@@ -10,7 +10,7 @@ import numpy as np
 from humble_loop.engine.query import Engine
 from humble_loop.geometry.arrays import Floats
 from humble_loop.lines.line import LineId, line
-from humble_loop.lines.quantity import Quantity
+from humble_loop.lines.quantity import Quantity, Reads, Weights
 
 _DEEP = 24  # lines one after the other: nothing real goes on further
 
@@ -40,26 +40,52 @@ def levels_by(q: Engine, id: LineId, s: Floats, keys: tuple[Hashable, ...]) -> L
 
 def unfolded(q: Engine, quantity: Quantity, keys: tuple[Hashable, ...]) -> Linear:
     """How a quantity depends on the decisions with those keys."""
-    return _unfolded(q, quantity, {key: k for k, key in enumerate(keys)}, 0)
-
-
-def _unfolded(q: Engine, quantity: Quantity, place: dict[Hashable, int], depth: int) -> Linear:
-    n, found = quantity.size, quantity.weights()
-    constant, factors = found.constant.copy(), np.zeros((n, len(place)))
-    for key, (value, factor) in found.decided.items():
-        if key in place:
-            factors[:, place[key]] += factor
+    constant, by = np.zeros(quantity.size), np.zeros((quantity.size, len(keys)))
+    rest, found = _to_the_end(q, quantity, 0)
+    constant += rest
+    for key, (value, factor) in found.items():
+        if key in keys:
+            by[:, keys.index(key)] += factor
         else:
             constant += value * factor
-    for other, values, factor in found.elsewhere:
+    return Linear(constant, by)
+
+
+def decisions_under(q: Engine, id: LineId, s: Floats) -> dict[Hashable, Floats]:
+    """The decisions on which a line's levels at places (n,) rest, each with its factors (n,)."""
+    return {key: factor for key, (_, factor) in _to_the_end(q, line(q, id).rule.level(s), 0)[1].items()}
+
+
+def _to_the_end(q: Engine, quantity: Quantity, depth: int) -> tuple[Floats, dict[Hashable, tuple[float, Floats]]]:
+    """What is constant (n,), and each decision's value and factors (n,)."""
+    n, weights = quantity.size, quantity.weights()
+    constant, found = weights.constant.copy(), dict(weights.decided)
+    for (id, reads, _), (at_all, values, factor) in _together(weights).items():
         on = np.flatnonzero(factor != 0.0)
         if not on.size:
             continue
         if depth >= _DEEP:
             constant[on] += values[on] * factor[on]
             continue
-        rule, at = line(q, other.line).rule, other.at[on]  # type: ignore[arg-type]
-        inner = _unfolded(q, rule.level(at) if other.reads == "level" else rule.grade(at), place, depth + 1)
-        constant[on] += factor[on] * inner.constant
-        factors[on] += factor[on, None] * inner.factors
-    return Linear(constant, factors)
+        # What is tied to one place of another line asks for that place once, whatever the number of rows that rest on it.
+        at, row = np.unique(at_all[on], return_inverse=True)
+        rule = line(q, id).rule  # type: ignore[arg-type]
+        rest, inner = _to_the_end(q, rule.level(at) if reads == "level" else rule.grade(at), depth + 1)
+        constant[on] += factor[on] * rest[row]
+        for key, (value, by) in inner.items():
+            more = np.zeros(n)
+            more[on] = factor[on] * by[row]
+            old = found.get(key)
+            found[key] = value, more if old is None else old[1] + more
+    return constant, found
+
+
+def _together(weights: Weights) -> dict[tuple[Hashable, Reads, bytes], tuple[Floats, Floats, Floats]]:
+    """Other lines with places, levels and factors (n,), each once: a grade line names the line that it is tied to leg by leg."""
+    found: dict[tuple[Hashable, Reads, bytes], tuple[Floats, Floats, Floats]] = {}
+    for other, values, factor in weights.elsewhere:
+        at = np.broadcast_to(other.at, factor.shape)
+        key = other.line, other.reads, at.tobytes()
+        old = found.get(key)
+        found[key] = (at, values, factor if old is None else old[2] + factor)
+    return found

@@ -15,6 +15,7 @@ from humble_loop.lines.table import NoSuchTable, Table, TableMaker, plain
 from humble_loop.site import parts
 from humble_loop.whole.cover import cover_table
 from humble_loop.whole.findings import findings
+from humble_loop.whole.following import trail_table
 from humble_loop.whole.overlaps import counted, counted_volume
 from humble_loop.whole.pavement import pavement
 from humble_loop.whole.things import all_faces, all_things, name_of
@@ -58,6 +59,7 @@ def tables() -> dict[str, TableMaker]:
         "volumes": _volumes,
         "pavement": _pavement,
         "cover": cover_table,
+        "trail": trail_table,
     }
 
 

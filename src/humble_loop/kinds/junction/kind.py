@@ -29,7 +29,7 @@ from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
 from humble_loop.lines.describe import Crossing, Drawing, Handle, Row, SetOutPoint
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
-from humble_loop.lines.kind import EndTie, Kind, Reserve, Turn
+from humble_loop.lines.kind import EndTie, Following, Kind, Reserve, Turn
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import told
@@ -50,6 +50,18 @@ class Junctions(Kind):
 
     def name(self, q: Engine, thing: ThingId) -> str:
         return junction_name(q, *of_node(q, thing.id))
+
+    def followings(self, q: Engine) -> tuple[Following, ...]:
+        return tuple(
+            Following(
+                ThingId("street", side),
+                ThingId("street", through),
+                f"its {end}",
+                ThingId(self.key, node_id(q, side, end)),
+            )
+            for side, end, through in all_joints(q)
+            if is_new(q, side)
+        )
 
     def lines(self, q: Engine, thing: ThingId) -> tuple[LineId, ...]:
         street, end = of_node(q, thing.id)

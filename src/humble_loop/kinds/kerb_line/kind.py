@@ -25,7 +25,7 @@ from humble_loop.kinds.kerb_line.windows import window_of
 from humble_loop.kinds.street.plan import StreetLine
 from humble_loop.lines.describe import Drawing, Handle, Row, SheetOf, Window
 from humble_loop.lines.findings import Finding
-from humble_loop.lines.kind import Kind
+from humble_loop.lines.kind import Following, Kind
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line_plan
 from humble_loop.lines.rules import Hold, LevelRule
 from humble_loop.site import parts
@@ -65,6 +65,15 @@ class KerbLines(Kind):
 
     def holds(self, q: Engine, line: LineId) -> tuple[Hold, ...]:
         return holds_of(q, line)
+
+    def followings(self, q: Engine) -> tuple[Following, ...]:
+        found = []
+        for id in parts.ids(q, KerbLine):
+            made = q.attempt(as_it_runs, id)
+            if not isinstance(made, Unsolved):
+                own = ThingId(self.key, id)
+                found.append(Following(ThingId("street", made.street), own, f"{made.side} {made.point}", own))
+        return tuple(found)
 
     def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
         return recut(site, street, kept, rest)

@@ -8,13 +8,14 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.street.plan import StreetLine
 from humble_loop.kinds.tie import show
 from humble_loop.kinds.tie.checks import RULES, tie_findings
+from humble_loop.kinds.tie.company import followings_of
 from humble_loop.kinds.tie.levels import TieLevels, holds_of, levels_of, plan_of, rule_of, source_line, title_of
 from humble_loop.kinds.tie.model import LevelTie
 from humble_loop.kinds.tie.recut import recut, rejoined
 from humble_loop.kinds.tie.tables import TABLES
 from humble_loop.lines.describe import Drawing, Row, SheetOf
 from humble_loop.lines.findings import Finding
-from humble_loop.lines.kind import Kind
+from humble_loop.lines.kind import Following, Kind
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line_plan
 from humble_loop.lines.rules import Hold, LevelRule
 from humble_loop.site import parts
@@ -54,6 +55,9 @@ class Ties(Kind):
 
     def holds(self, q: Engine, line: LineId) -> tuple[Hold, ...]:
         return holds_of(q, line)
+
+    def followings(self, q: Engine) -> tuple[Following, ...]:
+        return followings_of(q)
 
     def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
         return recut(site, street, kept, rest)
