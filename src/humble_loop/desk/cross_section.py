@@ -25,7 +25,7 @@ from humble_loop.kinds.street.plan import centreline, is_new
 from humble_loop.kinds.street.side import section_at
 from humble_loop.lines.describe import Handle, Place
 from humble_loop.lines.line import ThingId
-from humble_loop.lines.standing import kind_of
+from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.site.edits import Edit
 
 STRETCHES = (1.0, 2.0, 5.0, 10.0)
@@ -150,18 +150,26 @@ class CrossSection(DrawingView):
         own = "crown" in made.names and "lip" in made.names
         wanted = own and (self._at_hand or self.dragging.active)
         thing = ThingId("street", street)
-        found = kind_of(thing.kind).cross_handles(self.session.engine, thing, s) if wanted else ()
+        q = self.session.engine
+        found: tuple[Handle, ...] = ()
+        if wanted:
+            found = kind_of(thing.kind).cross_handles(q, thing, s)
+            found += tuple(h for kind in kinds() for h in kind.cross_handles_about(q, thing, s))
         self.handles.show_handles(found if self.dragging.active else self._apart(found))
 
     def _apart(self, handles: Sequence[Handle]) -> list[Handle]:
         """Those that can be told from one another at this scale: ends of strips from the outermost, then middles."""
         kept: list[Handle] = []
-        taken: list[float] = []
-        for handle in sorted(handles, key=lambda h: (h.shape != "square", -abs(h.place[0]))):
-            x = float(self.pixel(handle.place).x())
-            if all(abs(x - other) >= _APART for other in taken):
+        taken: dict[bool, list[float]] = {False: [], True: []}  # rings stand above all others
+        rings = [h for h in handles if h.shape == "ring"]  # in the order in which they are wanted
+        others = sorted(
+            (h for h in handles if h.shape != "ring"), key=lambda h: (h.shape != "square", -abs(h.place[0]))
+        )
+        for handle in (*others, *rings):
+            x, beside = float(self.pixel(handle.place).x()), taken[handle.shape == "ring"]
+            if all(abs(x - other) >= _APART for other in beside):
                 kept.append(handle)
-                taken.append(x)
+                beside.append(x)
         return kept
 
     def enterEvent(self, event: QEnterEvent) -> None:

@@ -142,11 +142,15 @@ class Dragging(QObject):
             self._move_now()
         handle, place, self.handle = self.handle, self.place, None
         self._tag.hide()
-        self._session.commit(f"Move {handle.title}")
+        self._session.commit(handle.does or f"Move {handle.title}")
         self.ended.emit()
         if place is not None and self._last:
             settings = self._session.site.settings
-            words = ", ".join(f"{t.label} {show(t.unit, t.value, settings)}" for t in self._last)
+            words = (
+                handle.rule(self._session.engine)
+                if handle.does
+                else ", ".join(f"{t.label} {show(t.unit, t.value, settings)}" for t in self._last)
+            )
             self._session.said.emit(f"{handle.title}: {words}")
             for offer in handle.instead(place)[:1]:
                 self._session.offered.emit(*offer)
@@ -169,7 +173,7 @@ class Dragging(QObject):
         elif self._words:
             lines.append(self._words)
         else:
-            lines.append(f"drag, or type {self._asks()}")
+            lines.append(f"drag, or type {self._asks()}" if self.handle.typed else "drag")
         rule = self._why or self.handle.rule(self._session.engine)
         if rule:
             lines.append(f"<i>{rule}</i>")

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QLabel, QLineEdit, QScrollArea, QSplitter, QVBoxLa
 from humble_loop.desk.findings_list import findings_box
 from humble_loop.desk.follower import InTime
 from humble_loop.desk.forms import Form
+from humble_loop.desk.reasons import Reasons
 from humble_loop.desk.session import Session
 from humble_loop.desk.trail_tree import TrailTree
 from humble_loop.engine.query import Unsolved
@@ -50,9 +51,9 @@ class FactsPanel(QSplitter):
         self._scroll.setWidgetResizable(True)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._scroll.setWidget(self._page)
-        self.trail = TrailTree(session)
+        self.reasons = Reasons(session)
         self.addWidget(self._scroll)
-        self.addWidget(self.trail)
+        self.addWidget(self.reasons)
         self.setSizes([430, 260])
         self.in_time = InTime(session, self._refresh, self)
         self._later = QTimer(self)
@@ -71,9 +72,14 @@ class FactsPanel(QSplitter):
         self._later.start(150 if self._session.dragging else 0)
 
     @property
+    def trail(self) -> TrailTree:
+        """The level trail."""
+        return self.reasons.trail
+
+    @property
     def settled(self) -> bool:
         """Whether what is chosen is shown as it is."""
-        return not (self._later.isActive() or self.in_time.busy or self.trail.in_time.busy)
+        return not (self._later.isActive() or self.in_time.busy) and self.reasons.settled
 
     def show_findings(self, findings: tuple[Finding, ...]) -> None:
         """Take the site's findings."""
@@ -89,7 +95,7 @@ class FactsPanel(QSplitter):
     def refresh(self) -> None:
         """Show the chosen thing as it is now, unless a value is being typed. What was in view stays in view."""
         self.in_time.now()
-        self.trail.refresh()
+        self.reasons.refresh()
 
     def _refresh(self) -> None:
         focus = self._page.focusWidget()

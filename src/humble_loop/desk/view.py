@@ -9,7 +9,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPaintEvent, QPixmapCache, QWh
 from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.dragging import Dragging, Tag
-from humble_loop.desk.layers import HandleLayer, LabelLayer, Layer
+from humble_loop.desk.layers import RING, HandleLayer, LabelLayer, Layer
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme
 from humble_loop.lines.describe import Handle, Place
@@ -98,6 +98,8 @@ class DrawingView(pg.PlotWidget):
         best, nearest = None, _GRAB
         for handle in self.handles.handles:
             p = self.pixel(handle.place)
+            if handle.shape == "ring":
+                p.setY(p.y() - int(RING))
             distance = float(np.hypot(p.x() - at.x(), p.y() - at.y()))
             rank = distance - (_BEFORE if handle.shape == "square" else 0.0)
             if distance < _GRAB and rank < nearest:

@@ -187,6 +187,7 @@ class MainWindow(QMainWindow):
             self.curvature,
             self.sheets,
             self.solid,
+            self.facts.reasons,
         ):
             view.paint_in(theme)
         for pane in self._panes.values():

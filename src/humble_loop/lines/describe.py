@@ -171,18 +171,19 @@ class Handle:
 
     ``moved`` gives for a place the edit and what to tell; ``rule`` gives the nearest rule in words while it moves. ``instead``
     gives for the place where it was let go what else could have been meant: words, and the edit in place of the move.
-    ``key`` tells it from all others.
+    ``key`` tells it from all others. ``does`` says what dragging it does, where that is not to move it; a 'ring' stands beside its place, on a stem.
     """
 
     key: tuple[Any, ...]
     place: Place
     title: str
-    shape: Literal["square", "round"]
+    shape: Literal["square", "round", "ring"]
     moved: Callable[[Place], tuple[Edit, tuple[Told, ...]]]
     typed: tuple[Typed, ...]
     rule: Callable[[Engine], str] = lambda q: ""
     state: str = "set"
     instead: Callable[[Place], tuple[tuple[str, Edit], ...]] = lambda place: ()
+    does: str = ""
 
 
 # Drawings

@@ -298,6 +298,10 @@ class Kind:
         """Its handles in its cross section at a chainage: (metres to the right, level)."""
         return ()
 
+    def cross_handles_about(self, q: Engine, other: ThingId, chainage: float) -> tuple[Handle, ...]:
+        """Handles that it adds to the cross section of a thing of another kind at a chainage."""
+        return ()
+
     def cross_rows(self, q: Engine, thing: ThingId, chainage: float) -> tuple[SheetRow, ...]:
         """The pieces of its section at a chainage, with what can be done with each."""
         return ()

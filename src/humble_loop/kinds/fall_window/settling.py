@@ -230,7 +230,7 @@ def settle_sheet(q: Engine, id: LineId) -> Sheet:
     together = lines_together(q, street)
     groups: list[tuple[str, tuple[LineId, ...]]] = [("this line", (id,))]
     if len(together) > 1:
-        groups.append((f"{len(together)} together", together))
+        groups.append(("crown and own levels", together))
     rows = []
     for words, lines in groups:
         offers: list[tuple[str, Near, str]] = [("least change", "present", ""), ("nearest the ground", "ground", "")]

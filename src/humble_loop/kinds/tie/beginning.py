@@ -9,10 +9,9 @@ from humble_loop.kinds.street.section import own_range
 from humble_loop.kinds.street.side import course, drawn_side
 from humble_loop.kinds.street.widening import lines_beside
 from humble_loop.kinds.survey_line.kind import SurveyedLine
-from humble_loop.kinds.tie.model import LevelTie, Source, add_tie
+from humble_loop.kinds.tie.model import Source, add_tie
 from humble_loop.kinds.tie.source import reach, source_of, words_of
 from humble_loop.lines.line import line_plan
-from humble_loop.site import parts
 from humble_loop.site.edits import Edit, EditError
 from humble_loop.site.model import SIDES, Side, Site, other_side
 
@@ -32,7 +31,7 @@ def tied(q: Engine, street: str, side: Side, name: str, source: Source) -> Edit:
     """
 
     def edit(site: Site) -> Site:
-        begin, finish = _stretch(q, street, side, name, source)
+        begin, finish = _stretch(q, site, street, side, name, source)
         low, high = own_range(q, street, side)
         taper = min(_TAPER, 0.25 * (finish - begin))
         tapers = [0.0 if begin <= low + 0.01 else taper, 0.0 if finish >= high - 0.01 else taper]
@@ -47,7 +46,7 @@ def tied(q: Engine, street: str, side: Side, name: str, source: Source) -> Edit:
     return edit
 
 
-def _stretch(q: Engine, street: str, side: Side, name: str, source: Source) -> tuple[float, float]:
+def _stretch(q: Engine, site: Site, street: str, side: Side, name: str, source: Source) -> tuple[float, float]:
     title = f"the {side} {name} of '{name_of(q, street)}'"
     if not is_new(q, street):
         raise EditError(
@@ -57,7 +56,7 @@ def _stretch(q: Engine, street: str, side: Side, name: str, source: Source) -> t
     point, drawn = point_name(q, street, side, name), drawn_side(q, street, side)
     taken = []
     for model in HeldPoint.__subclasses__():
-        for held in parts.owned(q, model, street):
+        for held in site.owned(model, street):  # not as the engine has it, which may be ahead while a tie is dragged
             if (held.side, held.point) == (drawn, point):
                 taken.append(as_it_runs(q, held)[1:3])
     free, at = [], low
@@ -108,8 +107,3 @@ def read(word: str) -> Source:
     """The source of such a word."""
     what, of, point, side = word.split("|")
     return Source.model_validate({"what": what, "of": of, "point": point, "side": side or None})
-
-
-def ties_of(site: Site, street: str) -> tuple[LevelTie, ...]:
-    """The ties of a street."""
-    return site.owned(LevelTie, street)

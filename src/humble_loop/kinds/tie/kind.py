@@ -9,11 +9,12 @@ from humble_loop.kinds.street.plan import StreetLine
 from humble_loop.kinds.tie import show
 from humble_loop.kinds.tie.checks import RULES, tie_findings
 from humble_loop.kinds.tie.company import followings_of
+from humble_loop.kinds.tie.handles import tie_handles
 from humble_loop.kinds.tie.levels import TieLevels, holds_of, levels_of, plan_of, rule_of, source_line, title_of
 from humble_loop.kinds.tie.model import LevelTie
 from humble_loop.kinds.tie.recut import recut, rejoined
 from humble_loop.kinds.tie.tables import TABLES
-from humble_loop.lines.describe import Drawing, Row, SheetOf
+from humble_loop.lines.describe import Drawing, Handle, Row, SheetOf
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Following, Kind
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line_plan
@@ -76,6 +77,9 @@ class Ties(Kind):
 
     def facts_about(self, q: Engine, other: ThingId) -> tuple[Row, ...]:
         return show.facts_about_street(q, other.id) if other.kind == "street" else ()
+
+    def cross_handles_about(self, q: Engine, other: ThingId, chainage: float) -> tuple[Handle, ...]:
+        return tie_handles(q, other.id, chainage) if other.kind == "street" else ()
 
     def sheets(self, q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
         return (SheetOf("Tie", lambda q: show.sheet_of(q, thing.id)),)
