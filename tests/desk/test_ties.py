@@ -50,9 +50,9 @@ def level(d, point, s=60.0, side="right"):
 
 
 def drag_ring(d, handle, to, release=True):
-    """Take a ring, which stands above its place, and drag it to a place."""
+    """Take a ring, which stands below its place, and drag it to a place."""
     view = d.window.cross_section
-    start = view.place(QPointF(view.pixel(handle.place) - QPoint(0, int(RING))))
+    start = view.place(QPointF(view.pixel(handle.place) + QPoint(0, int(RING))))
     d.drag(view, start, to, release=release)
 
 

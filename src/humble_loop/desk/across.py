@@ -14,7 +14,7 @@ from humble_loop.geometry.crossing import crossings
 from humble_loop.ground.drape import cross_segments
 from humble_loop.kinds.ground.reads import other_surfaces
 from humble_loop.kinds.street.plan import StreetLine, chain_of, name_of, streets_in
-from humble_loop.kinds.survey_line.kind import SurveyedLine, vertices
+from humble_loop.kinds.survey_line.lines import SurveyedLine, vertices
 from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.lines.line import line
 from humble_loop.site import parts

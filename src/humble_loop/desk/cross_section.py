@@ -160,7 +160,7 @@ class CrossSection(DrawingView):
     def _apart(self, handles: Sequence[Handle]) -> list[Handle]:
         """Those that can be told from one another at this scale: ends of strips from the outermost, then middles."""
         kept: list[Handle] = []
-        taken: dict[bool, list[float]] = {False: [], True: []}  # rings stand above all others
+        taken: dict[bool, list[float]] = {False: [], True: []}  # rings stand apart from all others
         rings = [h for h in handles if h.shape == "ring"]  # in the order in which they are wanted
         others = sorted(
             (h for h in handles if h.shape != "ring"), key=lambda h: (h.shape != "square", -abs(h.place[0]))

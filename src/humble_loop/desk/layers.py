@@ -31,7 +31,7 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.lines.describe import Handle, Stroke
 
 _HANDLE = 4.5  # pixels from the middle of a handle to its edge
-RING = 17.0  # pixels from a place up to the ring that stands for it
+RING = 17.0  # pixels from a place down to the ring that stands for it
 _MOST_LABELS = 140  # in one view: more can neither be read nor placed within a frame
 _REST = 120  # milliseconds without a push after which labels find new places
 _CELL = 3.0  # pixels
@@ -517,10 +517,10 @@ class HandleLayer(Layer):
                         ]
                     )
                 )
-            elif handle.shape == "ring":  # on a stem above its place, so that it does not lie on what moves that
+            elif handle.shape == "ring":  # on a stem below its place, so that it does not lie on what moves that
                 painter.setBrush(self.theme.colour("paper"))
-                painter.drawLine(at, QPointF(at.x(), at.y() - RING + 4.0))
-                painter.drawEllipse(QPointF(at.x(), at.y() - RING), size - 0.5, size - 0.5)
+                painter.drawLine(at, QPointF(at.x(), at.y() + RING - 4.0))
+                painter.drawEllipse(QPointF(at.x(), at.y() + RING), size - 0.5, size - 0.5)
             elif handle.shape == "round":
                 painter.drawEllipse(box)
             else:

@@ -317,11 +317,14 @@ class LongSection(DrawingView):
         if line is not None and station is not None and station.line == line and not self.session.dragging:
             every = q.attempt(all_windows, line)
             s, unit = station.chainage, self.session.site.settings.units
-            for w in () if isinstance(every, Unsolved) else every:
+            found = () if isinstance(every, Unsolved) else every
+            said = [w.told for w in found]
+            for w in found:
+                words = w.told if said.count(w.told) == 1 else w.rule
                 edges = w.at(s)
                 for z, word in zip(edges or (), ("lowest", "highest")):
                     if np.isfinite(z):
-                        labels.append(Label(s, z, f"{word} {show_length(z, unit)}: {w.told}", "window", 11, 500, 2))
+                        labels.append(Label(s, z, f"{word} {show_length(z, unit)}: {words}", "window", 11, 500, 2))
         if labels != self._bounds:
             self._bounds = labels[:_MOST_BOUNDS]
             self._put_labels()

@@ -99,7 +99,7 @@ class DrawingView(pg.PlotWidget):
         for handle in self.handles.handles:
             p = self.pixel(handle.place)
             if handle.shape == "ring":
-                p.setY(p.y() - int(RING))
+                p.setY(p.y() + int(RING))
             distance = float(np.hypot(p.x() - at.x(), p.y() - at.y()))
             rank = distance - (_BEFORE if handle.shape == "square" else 0.0)
             if distance < _GRAB and rank < nearest:

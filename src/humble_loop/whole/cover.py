@@ -9,7 +9,7 @@ import shapely
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.ground.drape import cross_segments
-from humble_loop.kinds.survey_line.kind import SurveyedLine, vertices
+from humble_loop.kinds.survey_line.lines import SurveyedLine, vertices
 from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.lines.faces import FaceId, finished_mesh
 from humble_loop.lines.findings import Finding, failed, point, too_low

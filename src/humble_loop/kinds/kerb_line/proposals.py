@@ -17,7 +17,7 @@ from humble_loop.kinds.kerb_line.model import KerbLine, KerbVip, set_kerb_line
 from humble_loop.kinds.street.levels import grade_rules
 from humble_loop.kinds.street.plan import StreetLine, chain_of, class_of, frame_of
 from humble_loop.kinds.street.widening import lines_beside
-from humble_loop.kinds.survey_line.kind import SurveyedLine
+from humble_loop.kinds.survey_line.lines import SurveyedLine
 from humble_loop.lines.describe import Fact, Sheet, SheetRow
 from humble_loop.lines.line import line
 from humble_loop.propose.through import Course, curves_for, through

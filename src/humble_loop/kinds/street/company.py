@@ -6,7 +6,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.kinds.street.plan import StreetLine, box, chain_of, streets_near
-from humble_loop.kinds.survey_line.kind import SurveyedLine
+from humble_loop.kinds.survey_line.lines import SurveyedLine
 from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.lines.line import LineId, line_plan
 from humble_loop.site import parts

@@ -13,7 +13,7 @@ from humble_loop.geometry.crossing import crossings
 from humble_loop.kinds.street.cutting import extended, split, trimmed
 from humble_loop.kinds.street.joining import Joint, bridge_points, joined, joints
 from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, name_of, streets_in
-from humble_loop.kinds.survey_line.kind import SurveyedLine
+from humble_loop.kinds.survey_line.lines import SurveyedLine
 from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.lines.describe import Fact, Sheet, SheetRow, joined_up
 from humble_loop.lines.line import LineId, line_plan

@@ -17,7 +17,7 @@ from humble_loop.geometry.line_fit import Fitted, fit_line
 from humble_loop.kinds.street import edits
 from humble_loop.kinds.street.model import Bend, Street
 from humble_loop.kinds.street.plan import frame_of
-from humble_loop.kinds.survey_line.kind import SurveyedLine, vertices
+from humble_loop.kinds.survey_line.lines import SurveyedLine, vertices
 from humble_loop.kinds.survey_line.model import SurveyLine, set_survey_line
 from humble_loop.lines.describe import Choice, Fact, Sheet, SheetRow
 from humble_loop.lines.line import line_plan

@@ -25,7 +25,7 @@ from humble_loop.kinds.street.plan import (
 )
 from humble_loop.kinds.street.side import SideCourse, boundary_width, course, drawn_side, lip_offset, merged
 from humble_loop.kinds.street.side_levels import section_rule, side_rule
-from humble_loop.kinds.survey_line.kind import SurveyedLine
+from humble_loop.kinds.survey_line.lines import SurveyedLine
 from humble_loop.lines.line import LineId, LinePlan, line, line_plan, sampled_at
 from humble_loop.lines.quantity import percent
 from humble_loop.lines.rules import Above, Known, LevelRule

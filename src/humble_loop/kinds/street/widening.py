@@ -13,7 +13,7 @@ from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.kinds.street.model import Street, Widening
 from humble_loop.kinds.street.plan import box, chain_of, frame_of
 from humble_loop.kinds.street.spans import cut_span, moved_span
-from humble_loop.kinds.survey_line.kind import vertices
+from humble_loop.kinds.survey_line.lines import vertices
 from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.site import parts
 from humble_loop.site.edits import EditError, changed, free_id, made, the

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any
 
 import numpy as np
 
@@ -15,8 +14,11 @@ from humble_loop.geometry.crossing import crossings
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.ground.drape import drape
 from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.survey_line.levels import RULE, level_findings, level_sheet
+from humble_loop.kinds.survey_line.lines import SurveyedLine, vertices
 from humble_loop.kinds.survey_line.model import SurveyLine, set_survey_line
-from humble_loop.lines.describe import Crossing, Drawing, Fact, Row, Stroke, joined_up
+from humble_loop.lines.describe import Crossing, Drawing, Fact, Row, SheetOf, Stroke, joined_up
+from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Kind
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line, line_plan
 from humble_loop.lines.rules import Known, LevelRule
@@ -25,31 +27,12 @@ from humble_loop.site import parts
 from humble_loop.site.edits import Edit
 
 
-@dataclass(frozen=True)
-class SurveyedLine(LineId):
-    """A survey line as a line."""
-
-    id: str
-    kind: ClassVar[str] = "survey_line"
-
-    @property
-    def thing(self) -> ThingId:
-        return ThingId(self.kind, self.id)
-
-
-@query
-def vertices(q: Engine, id: str) -> Floats:
-    """Vertices (n, 3) of a survey line from the site's origin; NaN where it has no level."""
-    e0, n0 = parts.origin(q)
-    found = parts.one(q, SurveyLine, id).vertices
-    return np.array([[e - e0, n - n0, np.nan if z is None else z] for e, n, z in found])
-
-
 class SurveyLines(Kind):
     """Existing lines."""
 
     key, title, stage = "survey_line", "Survey lines", "Ground"
     models = (SurveyLine,)
+    rules = {RULE: "Ground"}  # noqa: RUF012 (never changed)
 
     def things(self, q: Engine) -> tuple[ThingId, ...]:
         return tuple(ThingId(self.key, i) for i in parts.ids(q, SurveyLine))
@@ -106,6 +89,12 @@ class SurveyLines(Kind):
             Fact("from", "text", found.source or "–"),
             Fact("least cover over it", "length", found.least_cover, "set", _covered(thing.id)),
         )
+
+    def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
+        return level_findings(q, thing.id)
+
+    def sheets(self, q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
+        return (SheetOf("Levels", lambda q: level_sheet(q, thing.id)),)
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         return SurveyedLine(thing.id)

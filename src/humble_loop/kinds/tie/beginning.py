@@ -8,7 +8,7 @@ from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new
 from humble_loop.kinds.street.section import own_range
 from humble_loop.kinds.street.side import course, drawn_side
 from humble_loop.kinds.street.widening import lines_beside
-from humble_loop.kinds.survey_line.kind import SurveyedLine
+from humble_loop.kinds.survey_line.lines import SurveyedLine
 from humble_loop.kinds.tie.model import Source, add_tie
 from humble_loop.kinds.tie.source import reach, source_of, words_of
 from humble_loop.lines.line import line_plan

@@ -13,7 +13,7 @@ from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
 from humble_loop.kinds.street.section import own_range
 from humble_loop.kinds.street.side import course
 from humble_loop.kinds.street.widening import lines_beside
-from humble_loop.kinds.survey_line.kind import SurveyedLine
+from humble_loop.kinds.survey_line.lines import SurveyedLine
 from humble_loop.kinds.tie.beginning import tied
 from humble_loop.kinds.tie.levels import tie_of, ties_on
 from humble_loop.kinds.tie.model import Source

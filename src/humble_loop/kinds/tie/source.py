@@ -12,7 +12,7 @@ from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.ground.under import UnderLine
 from humble_loop.kinds.street.plan import StreetLine, frame_of, is_new, name_of, street_ids
 from humble_loop.kinds.street.side import course, drawn_side
-from humble_loop.kinds.survey_line.kind import SurveyedLine
+from humble_loop.kinds.survey_line.lines import SurveyedLine
 from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.kinds.tie.model import Source
 from humble_loop.lines.abreast import Abreast, abreast
