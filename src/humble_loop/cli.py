@@ -19,6 +19,7 @@ from humble_loop.formats.bring_in import Options, bring_in
 from humble_loop.formats.errors import FormatError
 from humble_loop.formats.export import export
 from humble_loop.formats.site_file import load_site, save_site, schema
+from humble_loop.formats.table_file import write_table
 from humble_loop.formats.text_layout import DECIMALS, SEPARATORS
 from humble_loop.ground.surface import Problem
 from humble_loop.lines.table import NoSuchTable, Table
@@ -85,6 +86,7 @@ def build_parser() -> argparse.ArgumentParser:
     report.add_argument("--of", help="a thing's name")
     report.add_argument("--every", type=_length, help="interval in metres")
     report.add_argument("--format", choices=("csv", "json"), default="csv")
+    report.add_argument("--to", type=Path, metavar="FILE", help="write the table as .csv or .xlsx, and print nothing")
     at = commands.add_parser("probe", help="levels at a place")
     at.add_argument("file", type=Path)
     at.add_argument("--at", required=True, help="E,N")
@@ -172,7 +174,10 @@ def _problem(problem: Problem) -> str:
 
 def _report(options: argparse.Namespace) -> int:
     made = table(Engine(load_site(options.file)), options.table, options.of, options.every)
-    print_table(made, options.format)
+    if options.to is not None:
+        write_table(made, options.table, options.to)
+    else:
+        print_table(made, options.format)
     return 0
 
 

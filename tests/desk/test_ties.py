@@ -3,8 +3,9 @@
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QPushButton
+from PySide6.QtWidgets import QComboBox, QFileDialog, QPushButton
 
+from humble_loop.desk.colouring import CROSSFALL, NOTHING, OVER
 from humble_loop.desk.layers import RING
 from humble_loop.kinds.fall_window.model import FallWindow
 from humble_loop.kinds.kerb_line.model import KerbLine
@@ -150,3 +151,33 @@ def test_add_buttons_are_there_for_street_crowns(d):
     words = [b.text() for b in d.window.facts.findChildren(QPushButton)]
     assert "Add a fall window" in words
     assert "Tie the left lip" in words
+
+
+def test_the_plan_is_coloured_by_crossfall_with_figures(d):
+    d.window.colouring.choose(CROSSFALL)
+    d.settle()
+    assert len(d.window.colouring.pieces._shapes) > 50
+    assert any("3.00 %" in label.text for label in d.window.colouring.figures._labels)
+    assert d.window.strip.coloured[10][2] is not None
+    d.window.colouring.choose(OVER)
+    d.settle()
+    assert d.window.colouring.legend().startswith("teal over")
+    d.window.colouring.choose(NOTHING)
+    d.settle()
+    assert not d.window.colouring.pieces._shapes
+    assert d.window.strip.coloured == []
+
+
+def test_a_table_is_saved_as_a_spreadsheet(d, monkeypatch, tmp_path):
+    d.window.open_tables()
+    d.settle()
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "a.xlsx"), ""))
+    said = []
+    d.session.said.connect(said.append)
+    d.window.tables.which.setCurrentText("crossfalls")
+    d.window.tables.save()
+    assert (tmp_path / "a.xlsx").stat().st_size > 1000
+    assert "Wrote a.xlsx" in said[-1]
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "a.odd"), ""))
+    d.window.tables.save()
+    assert ".csv or .xlsx" in said[-1]

@@ -570,3 +570,15 @@ def test_of_two_that_overlap_in_a_file_the_first_holds_and_the_other_is_told():
     assert level(site, "lip", 160.0) == pytest.approx(61.6 - DROP)
     told = [f for f in findings(Engine(site)) if f.rule == "own levels overlap"]
     assert [f.of.id for f in told] == ["second"]
+
+
+def test_a_vip_that_breaks_the_run_of_the_others_is_told_with_the_level_it_was_likely_to_have():
+    """Eight VIPs on the lip as its section has it, and one with two digits swapped: 60.698 written 60.968."""
+    vips = [vip(s, round(60.0 + 0.01 * s - DROP, 3)) for s in (0.0, 30.0, 60.0, 80.0, 110.0, 140.0, 170.0, 200.0)]
+    vips[3] = vip(80.0, 60.968)
+    (f,) = [f for f in findings(Engine(held(*vips))) if f.rule == "VIP out of its run"]
+    assert "60.698 is likely (two digits swapped)" in f.message
+    assert f.severity == "near"
+    mended = f.mend.apply(held(*vips))
+    assert mended.all(KerbLine)[0].vips[3].level == pytest.approx(60.698)
+    assert "VIP out of its run" not in [f.rule for f in findings(Engine(mended))]

@@ -8,6 +8,7 @@ from PySide6.QtGui import QMouseEvent, QPainter
 from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.chainage_band import BEYOND, ChainageBand
+from humble_loop.desk.colouring import Piece
 from humble_loop.desk.long_section import LongSection
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme, font
@@ -33,6 +34,7 @@ class Strip(ChainageBand):
         self._total: float | None = None  # the street's length; None where there is nothing to show
         self._marks: tuple[Mark, ...] = ()
         self._boxes: list[tuple[QRectF, ThingId]] = []
+        self.coloured: list[Piece] = []  # what stands in the place of depths, where the plan is coloured by something
         self.depths: Depths | None = None  # of the crown, drawn as a band between the lips
 
     def _refresh(self) -> None:
@@ -52,13 +54,29 @@ class Strip(ChainageBand):
         if self._total is None:
             return
         middle = self.height() / 2
-        self._paint_depths(painter, t, middle)
+        if self.coloured:
+            self._paint_colours(painter, middle)
+        else:
+            self._paint_depths(painter, t, middle)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(t.pen("crown", 1.2, Qt.PenStyle.DashDotLine))
         painter.drawLine(int(self.pixel(0)), int(middle), int(self.pixel(self._total)), int(middle))
         for mark in self._marks:
             self._draw(painter, t, mark, middle)
         self._paint_cursor(t, painter)
+
+    def show_colours(self, pieces: list[Piece]) -> None:
+        """Colour the band between the lips by something else than depth; by depth again without any."""
+        if pieces or self.coloured:
+            self.coloured = pieces
+            self.update()
+
+    def _paint_colours(self, painter: QPainter, middle: float) -> None:
+        for begin, finish, *sides in self.coloured:
+            a, b = (round(self.pixel(s)) for s in (begin, finish))
+            for colour, top in zip(sides, (int(middle) - 6, int(middle))):
+                if colour is not None and b > a and self.in_view(a, b):
+                    painter.fillRect(a, top, b - a, 6, colour)
 
     def _paint_depths(self, painter: QPainter, t: Theme, middle: float) -> None:
         """The band between the lips: brown in cut, teal in fill, as deep as pads are coloured."""

@@ -4,15 +4,28 @@ from __future__ import annotations
 
 import csv
 import io
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QPushButton, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
 
 from humble_loop.desk.follower import InTime
 from humble_loop.desk.session import Session
 from humble_loop.engine.query import Unsolved
+from humble_loop.formats.errors import FormatError
+from humble_loop.formats.table_file import write_table
 from humble_loop.kinds.street.plan import name_of, street_ids
 from humble_loop.lines.table import NoSuchTable, Table
 from humble_loop.whole.tables import table, tables
@@ -79,8 +92,10 @@ class TablesWindow(QDialog):
         self.view.setAlternatingRowColors(True)
         copy = QPushButton("Copy")
         copy.clicked.connect(self.copy)
+        save = QPushButton("Save …")
+        save.clicked.connect(self.save)
         row = QHBoxLayout()
-        for widget in (self.which, self.of, copy):
+        for widget in (self.which, self.of, copy, save):
             row.addWidget(widget)
         row.addStretch(1)
         row.addWidget(self.note)
@@ -124,6 +139,23 @@ class TablesWindow(QDialog):
             self.note.setText(f"{len(made.rows)} rows, metres")
         self.model.take(made)
         self.view.resizeColumnsToContents()
+
+    def save(self) -> None:
+        """Write the table as CSV or as a spreadsheet."""
+        name = self.which.currentText()
+        chosen, _ = QFileDialog.getSaveFileName(
+            self, "Save the table", f"{name}.xlsx", "Spreadsheets (*.xlsx);;Text (*.csv)"
+        )
+        if not chosen:
+            return
+        try:
+            write_table(self.model.table, name, Path(chosen))
+        except FormatError as error:
+            self._session.said.emit(str(error))
+        except OSError as error:
+            self._session.said.emit(f"{chosen}: it cannot be written ({error.strerror or error}); choose another place")
+        else:
+            self._session.said.emit(f"Wrote {Path(chosen).name}: {len(self.model.table.rows)} rows")
 
     def copy(self) -> None:
         """Put the table on the clipboard as tab-separated text."""

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QSplitter, QToolB
 
 from humble_loop.desk import cross_section, long_section, solid
 from humble_loop.desk.catching_up import CatchingUp
+from humble_loop.desk.colouring import Colouring
 from humble_loop.desk.commands import Command, make_commands, offers
 from humble_loop.desk.cross_section import CrossSection
 from humble_loop.desk.curvature_band import CurvatureBand
@@ -59,6 +60,9 @@ class MainWindow(QMainWindow):
         )
         self.strip, self.stepping = Strip(session, self.long_section), Stepping(session, self)
         self.curvature = CurvatureBand(session, self.long_section)
+        self.colouring = Colouring(session, self)
+        for layer in (self.colouring.pieces, self.colouring.figures):
+            self.plan.add_layer(layer)
         self.facts, self.index, self.solid = FactsPanel(session), SiteIndex(session), SolidView(session)
         self.sheets, self.stage_row, self.status = SheetPanel(session), StageRow(), StatusLine(session)
         self.tables: TablesWindow | None = None
@@ -82,6 +86,8 @@ class MainWindow(QMainWindow):
         self.sheets.lit.connect(self.plan.light_up)
         self.sheets.ghost.connect(self.long_section.show_ghost)
         self.long_section.windows_shown.connect(self._caption_long_section)
+        self.colouring.shown.connect(self.strip.show_colours)
+        self.colouring.told.connect(self._caption_plan)
         self.stage_row.chosen.connect(self._on_stage)
         self.plan.sketch_ended.connect(lambda: self._draw_button(False))
         self._connect_files()
@@ -124,7 +130,8 @@ class MainWindow(QMainWindow):
         )
         across = StretchButton(self.cross_section, cross_section.STRETCHES, "As there is room")
         across.offer(self.cross_section, cross_section.SHOWN)
-        extra = {
+        extra: dict[str, QWidget] = {
+            "Plan": self.colouring.button,
             "Long section": StretchButton(self.long_section, long_section.STRETCHES, "All of it"),
             "Cross section": across,
             "3D": StretchButton(self.solid, solid.STRETCHES, ""),
@@ -188,6 +195,7 @@ class MainWindow(QMainWindow):
             self.sheets,
             self.solid,
             self.facts.reasons,
+            self.colouring,
         ):
             view.paint_in(theme)
         for pane in self._panes.values():
@@ -380,7 +388,14 @@ class MainWindow(QMainWindow):
         """Whether all that waits to be worked out is done."""
         followed = not any(v.in_time.busy for v in (self.long_section, self.cross_section, self.strip, self.curvature))
         busy = self.catching_up.busy or self.solid.busy
-        return self.plan.settled and self.facts.settled and self.sheets.settled and followed and not busy
+        return (
+            self.plan.settled
+            and self.colouring.settled
+            and self.facts.settled
+            and self.sheets.settled
+            and followed
+            and not busy
+        )
 
     def _show_findings(self, found: tuple[Finding, ...]) -> None:
         self.findings = found
@@ -394,6 +409,10 @@ class MainWindow(QMainWindow):
     def _on_chosen(self) -> None:
         self._caption_long_section("")
         self._caption_cross_section()
+
+    def _caption_plan(self, legend: str) -> None:
+        """Say beside the plan's name what it is coloured by."""
+        self._panes["Plan"].caption.setText(f"Plan    {legend}" if legend else "Plan")
 
     def _caption_long_section(self, windows: str) -> None:
         """Name what the long section shows; its fall windows come later."""

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.kerb_line.levels import as_it_runs, governing, levels_of, name_on, plan_of, rule_of, title_of
-from humble_loop.kinds.kerb_line.model import line_words, set_kerb_line
+from humble_loop.kinds.kerb_line.model import line_words, set_kerb_line, set_kerb_vip
 from humble_loop.kinds.street.held_checks import HeldStretch, crossfalls, steps, verges
 from humble_loop.kinds.street.holding import ON, holds
 from humble_loop.kinds.street.plan import StreetLine, chain_of, class_of, is_new
 from humble_loop.kinds.street.section import own_range
-from humble_loop.lines.findings import Finding, point, share, too_low
+from humble_loop.lines.findings import Finding, Mend, point, share, too_low
 from humble_loop.lines.line import ThingId
+from humble_loop.propose.run import odd_levels
+from humble_loop.site import parts
 
 RULES = (
     "own levels off the street",
@@ -21,6 +25,7 @@ RULES = (
     "crossfall to a kerb line",
     "kerb line too flat",
     "verge to a boundary line",
+    "VIP out of its run",
 )
 
 
@@ -51,6 +56,7 @@ def kerb_findings(q: Engine, id: str) -> tuple[Finding, ...]:
         found.append(Finding("own levels off the street", of, title, words, remedy, place=at))
     plan = plan_of(q, levels_of(q, id))
     held = HeldStretch(of, line_words(k.point), plan, k.street, k.side, name, k.begin, k.finish)
+    found += _odd(q, id, held)
     if k.point == "boundary":
         return (*found, *verges(q, held, "verge to a boundary line"))
     tapers = k.taper_in, k.taper_out
@@ -59,6 +65,24 @@ def kerb_findings(q: Engine, id: str) -> tuple[Finding, ...]:
     if k.point == "lip":
         found += [*crossfalls(q, held, "crossfall to a kerb line"), *_flat(q, id, of, title)]
     return tuple(found)
+
+
+def _odd(q: Engine, id: str, held: HeldStretch) -> list[Finding]:
+    """VIPs that break the smoothness of the others, as a mistyped level does."""
+    k, found = as_it_runs(q, id), []
+    s, z = np.array([v.chainage for v in k.vips]), np.array([v.level for v in k.vips])
+    for o in odd_levels(s, z, parts.settings(q).level_decimals):
+        words = (
+            f"its VIP at {s[o.index]:.2f}, {z[o.index]:.3f}, lies {1000 * abs(o.off):.0f} mm {'above' if o.off > 0 else 'below'}"
+            f" the run of the others; {o.likely:.3f} is likely ({o.why})"
+        )
+        index = k.index[o.index]
+        mend = Mend(f"Set it to {o.likely:.3f}", lambda site, i=index, z=o.likely: set_kerb_vip(site, id, i, level=z))  # type: ignore[misc]
+        remedy = "set the likely level if that is it"
+        at = float(s[o.index])
+        made = held.found("VIP out of its run", words, remedy, float(z[o.index]), o.smooth, at, mend)
+        found.append(replace(made, severity="near"))
+    return found
 
 
 def _flat(q: Engine, id: str, of: ThingId, title: str) -> list[Finding]:

@@ -7,6 +7,7 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.kerb_line import show
 from humble_loop.kinds.kerb_line.checks import RULES, kerb_findings
+from humble_loop.kinds.kerb_line.crossfall_sheet import crossfall_sheet
 from humble_loop.kinds.kerb_line.cutting import facts_about_tie
 from humble_loop.kinds.kerb_line.levels import (
     KerbLevels,
@@ -22,7 +23,7 @@ from humble_loop.kinds.kerb_line.proposals import proposal_sheet
 from humble_loop.kinds.kerb_line.recut import recut, rejoined
 from humble_loop.kinds.kerb_line.tables import TABLES
 from humble_loop.kinds.kerb_line.windows import window_of
-from humble_loop.kinds.street.plan import StreetLine
+from humble_loop.kinds.street.plan import StreetLine, centreline, is_new
 from humble_loop.lines.describe import Drawing, Handle, Row, SheetOf, Window
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Following, Kind
@@ -100,6 +101,11 @@ class KerbLines(Kind):
             SheetOf("Own levels", lambda q: show.sheet_of(q, thing.id)),
             SheetOf("Proposals", lambda q: proposal_sheet(q, thing.id)),
         )
+
+    def sheets_about(self, q: Engine, other: ThingId) -> tuple[SheetOf, ...]:
+        if other.kind != "street" or not is_new(q, other.id) or isinstance(q.attempt(centreline, other.id), Unsolved):
+            return ()
+        return (SheetOf("Crossfalls", lambda q: crossfall_sheet(q, other.id)),)
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         return levels_of(q, thing.id)

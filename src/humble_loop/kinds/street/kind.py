@@ -11,6 +11,7 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import bends, show
 from humble_loop.kinds.street.checks import LEVEL_RULES, PLAN_RULES, street_findings
 from humble_loop.kinds.street.cross_handles import cross_handles
+from humble_loop.kinds.street.crossfalls import crossfall_table, overlay_table
 from humble_loop.kinds.street.faces import StreetFace, face_of, faces_of
 from humble_loop.kinds.street.from_line import street_sheet
 from humble_loop.kinds.street.grade_handles import section_handles
@@ -62,7 +63,7 @@ class Streets(Kind):
         "ground": "Ground",
         **dict.fromkeys(SECTION_RULES, "Sections"),
     }
-    tables = TABLES
+    tables = {**TABLES, "crossfalls": crossfall_table, "overlay": overlay_table}  # noqa: RUF012 (never changed)
 
     def things(self, q: Engine) -> tuple[ThingId, ...]:
         return tuple(ThingId(self.key, i) for i in street_ids(q))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 from humble_loop.engine.query import Engine, Unsolved
@@ -11,6 +12,7 @@ from humble_loop.kinds.street import edits
 from humble_loop.kinds.street.bends import bend_rows
 from humble_loop.kinds.street.change_sheet import change_sheet
 from humble_loop.kinds.street.class_sheet import class_sheet
+from humble_loop.kinds.street.crossfalls import over_words
 from humble_loop.kinds.street.elements import element_sheet
 from humble_loop.kinds.street.ends import end_sheet
 from humble_loop.kinds.street.from_line import laid_again, laid_along
@@ -42,6 +44,7 @@ from humble_loop.lines.describe import (
     Mark,
     Note,
     Row,
+    Sheet,
     SheetOf,
     Stroke,
     joined_up,
@@ -197,10 +200,17 @@ def _vips(q: Engine, street: str) -> list[Row]:
     return rows
 
 
+def _overlay(q: Engine, street: str) -> Sheet:
+    """The overlay, and how far all of the carriageway lies over the old surface."""
+    made = overlay_sheet(q, street)
+    over = over_words(q, street)
+    return replace(made, note=". ".join(part for part in (made.note.rstrip("."), over) if part))
+
+
 def sheets(q: Engine, street: str) -> tuple[SheetOf, ...]:
     """A street's elements, grade line, proposals for it, crossings, sections and where these change, in rows."""
     proposals = (SheetOf("Proposals", lambda q: proposal_sheet(q, street)),) if is_new(q, street) else ()
-    overlay = (SheetOf("Overlay", lambda q: overlay_sheet(q, street)),) if is_new(q, street) else ()
+    overlay = (SheetOf("Overlay", lambda q: _overlay(q, street)),) if is_new(q, street) else ()
     return (
         SheetOf("Elements", lambda q: element_sheet(q, street)),
         SheetOf("Ends", lambda q: end_sheet(q, street)),
