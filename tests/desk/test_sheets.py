@@ -162,7 +162,8 @@ def test_a_street_is_made_along_a_survey_line_that_is_chosen(drive, brickworks):
     d.window.run(d.window.toggle_sheets)
     d.settle()
     panel = d.window.sheets
-    assert panel.model.sheet.title == "Street along it"
+    panel.show_sheet("Street along it")
+    d.settle()
     assert "departs by" in panel.note.text()
     before = len(d.site.all(Street))
     button = next(b for b in panel._actions._buttons if b.text() == "Street along it")

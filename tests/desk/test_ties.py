@@ -26,8 +26,7 @@ def d(drive, brickworks):
     driver.settle()
     QTest.mouseMove(driver.window.cross_section.viewport(), QPoint(60, 40))
     driver.settle()
-    driver.window.cross_section._at_hand = True
-    driver.window.cross_section.refresh()
+    driver.window.cross_section.show_hand(True)
     driver.settle()
     return driver
 

@@ -197,7 +197,7 @@ def test_a_line_that_is_gone_is_told_and_another_can_be_chosen():
 
 def test_two_on_one_stretch_are_refused_by_name():
     site = widened(*BESIDE)
-    with pytest.raises(EditError, match=r"left side has a widening from 60\.00 to 140\.00 already"):
+    with pytest.raises(EditError, match=r"left lip has a widening from 60\.00 to 140\.00 already"):
         add_widening(site, "line", "left", 130.0, 150.0, "edge")
     with pytest.raises(EditError, match="no survey line"):
         add_widening(site, "line", "right", 130.0, 150.0, "nothing")
@@ -248,3 +248,31 @@ def test_bays_follow_one_another_and_are_refused_where_there_is_no_room():
         add_bay(site, "line", "left", 120.0, 123.0)
     later = add_change(site, "line", 150.0)
     assert [c.chainage for c in later.find(Street, "line").changes] == [20.0, 42.0, 60.0, 88.0, 150.0]
+
+
+def test_a_boundary_and_a_path_follow_lines_in_plan_each_for_itself():
+    """The path front follows a line 6 m from the crown, the boundary one 10 m from it; the lip stays, and what lies between shifts."""
+    lines = [
+        SurveyLine(name=name, vertices=tuple((E0 + x, N0 + y, 60.0) for x in (-10.0, 210.0)))
+        for name, y in (("Old path", 6.0), ("Old fence", 10.0))
+    ]
+    site = add_survey_lines(straight(), lines)
+    site = add_widening(site, "line", "left", 0.0, 200.0, "old-path", "path front")
+    site = add_widening(site, "line", "left", 0.0, 200.0, "old-fence", "boundary")
+    made = course(Engine(site), "line", "left")
+    out = {name: made.out(k).one(100.0) for k, name in enumerate(made.names)}
+    assert out["lip"] == pytest.approx(3.4)
+    assert out["path front"] == pytest.approx(6.0)
+    assert out["path back"] == pytest.approx(7.8)  # 1.8 m of path, as before
+    assert out["boundary"] == pytest.approx(10.0)
+    # What is wider keeps its fall: the last strip at 2 %.
+    level = lambda n: float(line(Engine(site), StreetLine("line", n, "left")).rule.levels([100.0])[0])  # noqa: E731
+    assert level("boundary") - level("path back") == pytest.approx(0.02 * 2.2)
+    with pytest.raises(EditError, match="left boundary has a widening"):
+        add_widening(site, "line", "left", 50.0, 100.0, "old-path", "boundary")
+    odd = add_widening(straight_with(lines), "line", "left", 0.0, 200.0, "old-path", "top of kerb")
+    assert ["ends at 'top of kerb'" in f.message for f in findings(Engine(odd)) if f.rule == "widening"] == [True]
+
+
+def straight_with(lines):
+    return add_survey_lines(straight(), lines)

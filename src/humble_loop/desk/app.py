@@ -22,6 +22,7 @@ from PySide6.QtWidgets import QApplication
 
 from humble_loop import faults
 from humble_loop.cli import OneLineParser, complain
+from humble_loop.desk.colouring import CROSSFALL
 from humble_loop.desk.fault_report import FaultReport
 from humble_loop.desk.garbage import attend
 from humble_loop.desk.session import Session
@@ -32,10 +33,11 @@ from humble_loop.formats.errors import FormatError
 from humble_loop.formats.own_library import OwnLibrary
 from humble_loop.formats.recovery import lost_sessions
 from humble_loop.formats.site_file import load_site
-from humble_loop.kinds.kerb_line.beginning import own_levels
-from humble_loop.kinds.kerb_line.model import KerbLine, add_kerb_vip
+from humble_loop.kinds.fall_window.model import add_window
+from humble_loop.kinds.kerb_line.model import KerbLine
 from humble_loop.kinds.lot.layout import lots_on
 from humble_loop.kinds.street.grades import locking
+from humble_loop.kinds.tie.model import Source
 from humble_loop.lines.describe import Fact
 from humble_loop.lines.line import ThingId
 from humble_loop.site.libraries import new_site
@@ -57,7 +59,7 @@ VIEWS = (
     "lots",
     "findings",
     "trail",
-    "setout",
+    "ties",
     "3d",
     "sketch",
     "empty",
@@ -209,7 +211,7 @@ def take_picture(app: QApplication, window: MainWindow, target: Path, view: str)
         pose(window)
     settle(app, window)
     settle(app, window)
-    shown = {"setout": window.tables, "text": window.files.texts.preview}.get(view) or window
+    shown = (window.files.texts.preview if view == "text" else None) or window
     screen = window.screen()
     image = screen.grabWindow(shown.winId()) if view == "3d" else shown.grab()
     ok = image.save(str(target))
@@ -292,24 +294,38 @@ def _kerb(window: MainWindow) -> None:
 
 
 def _own_levels(window: MainWindow) -> None:
-    """Kiln Court's right lip with levels of its own: lower towards the bulb, its window of crossfall behind it."""
+    """Claypit Road's north kerb with levels of its own, between what the crown and what the boundary leave it."""
     session = window.session
-    edit = own_levels(session.engine, "kiln-court", "right", "lip")
-    if edit is not None:
-        session.do("Own levels", edit)
     kerb = session.site.all(KerbLine)[-1]
-    session.do("Add a VIP", lambda s: add_kerb_vip(s, kerb.id, 58.0, 40.87))
+    boundary = Source(what="point", of=kerb.street, point="boundary", side=kerb.side)
+    edit = lambda s: add_window(s, kerb.street, kerb.side, "lip", boundary, 20.0, 420.0, least=0.02, most=0.05)  # noqa: E731
+    session.do("Add a fall window", edit)
     window.stage_row.choose(2)
     session.choose(ThingId("kerb_line", kerb.id))
     window.toggle_sheets()
-    window.sheets.show_sheet("Own levels")
-    _look_at(window, 4140.0, 8190.0, 110.0)
-    window.long_section.point_station(58.0)
-    _ask(window, 4130.5, 8176.5)
+    window.sheets.show_sheet("Room left")
+    _look_at(window, 4226.0, 8304.0, 70.0)
+    window.long_section.point_station(200.0)
     app = QApplication.instance()
     assert isinstance(app, QApplication)
     settle(app, window)
-    window.long_section.plotItem.vb.setRange(QRectF(36.0, 40.42, 44.0, 1.0), padding=0)  # near enough to see the band
+    window.long_section.plotItem.vb.setRange(QRectF(186.0, 41.25, 26.0, 0.8), padding=0)  # near enough to see the bands
+
+
+def _ties(window: MainWindow) -> None:
+    """What Claypit Road follows and what follows it, a VIP in hand, the rings in its cross section, and its crossfalls in colour."""
+    session = window.session
+    window.stage_row.choose(2)
+    session.choose(ThingId("street", "claypit-road"), ("vip", "claypit-road", 6))
+    window.facts.reasons.show_part(1)
+    window.facts.setSizes([240, 450])
+    window.colouring.choose(CROSSFALL)
+    _look_at(window, 4230.0, 8304.0, 60.0)
+    window.long_section.point_station(300.0)
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    settle(app, window)
+    window.cross_section.show_hand(True)
 
 
 def _drains(window: MainWindow) -> None:
@@ -385,7 +401,7 @@ POSES: dict[str, Callable[[MainWindow], object]] = {
     "lots": _lots,
     "findings": lambda w: w.stage_row.choose(7),
     "trail": _trail,
-    "setout": lambda w: w.open_tables(),
+    "ties": _ties,
     "3d": lambda w: w.toggle_solid(),
     "sketch": _sketch,
     "empty": _empty,

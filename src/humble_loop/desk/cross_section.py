@@ -21,12 +21,14 @@ from humble_loop.desk.theme import Theme
 from humble_loop.desk.view import DrawingView
 from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import show_chainage, show_grade, show_length
-from humble_loop.kinds.street.plan import centreline, is_new
+from humble_loop.kinds.street.holding import holds
+from humble_loop.kinds.street.plan import StreetLine, centreline, is_new
 from humble_loop.kinds.street.side import section_at
 from humble_loop.lines.describe import Handle, Place
 from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.site.edits import Edit
+from humble_loop.site.model import Side
 
 STRETCHES = (1.0, 2.0, 5.0, 10.0)
 NAMES, LEVELS, FALLS, MET, SURFACES = "names", "offsets and levels", "falls", "other lines", "other surfaces"
@@ -174,7 +176,11 @@ class CrossSection(DrawingView):
 
     def enterEvent(self, event: QEnterEvent) -> None:
         super().enterEvent(event)
-        self._at_hand = True
+        self.show_hand(True)
+
+    def show_hand(self, here: bool) -> None:
+        """Show handles, as while the mouse is here, or no longer."""
+        self._at_hand = here
         self.refresh()
 
     def leaveEvent(self, event: QEvent) -> None:
@@ -283,9 +289,9 @@ class CrossSection(DrawingView):
         for i, (name, (x, z)) in enumerate(zip(names, design)):
             if not name:
                 continue
-            side = "left" if i < crown else "right"
+            side: Side = "left" if i < crown else "right"
             role = {"crown": "crown", "lip": f"{side}_lip"}.get(name, "quiet")
-            texts = self._texts(name, float(x), float(z))
+            texts = self._texts(f"◆ {name}" if self._is_held(name, side) else name, float(x), float(z))
             points.append(BandPoint(float(x), float(z), texts, role, _RANKS.get(name, 3)))
         named = [i for i, name in enumerate(names) if name]
         for i, j in zip(named[:-1], named[1:]) if FALLS in self.shown else ():
@@ -304,6 +310,14 @@ class CrossSection(DrawingView):
             texts = self._texts(m.name, m.x, m.z) if m.role == "ground" else ("", "", "")  # others have a label
             points.append(BandPoint(m.x, m.z, texts, m.role, 4, mark=True))
         self.band.show_figures(points, falls, (design, made.ground), made.words)
+
+    def _is_held(self, name: str, side: Side) -> bool:
+        """Whether a section point is held by a tie or by levels of its own where the section is."""
+        q, s = self.session.engine, self._shown_at
+        if name == "crown" or not is_new(q, self.session.street):
+            return False
+        made = q.attempt(holds, StreetLine(self.session.street, name, side))
+        return not isinstance(made, Unsolved) and any(h.share.one(s) > 0.5 for h in made)
 
     def _texts(self, name: str, x: float, z: float) -> tuple[str, str, str]:
         """What stands under a point: its name, how far it lies from the centreline, its level; as much as is wanted."""

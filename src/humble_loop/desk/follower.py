@@ -53,7 +53,7 @@ class InTime(QObject):
         self._tries = 0
         self._again = QTimer(self)
         self._again.setSingleShot(True)
-        self._again.timeout.connect(self.now)
+        self._again.timeout.connect(lambda: self.now(rested=True))
         session.drag_moved.connect(self._wait)
 
     def _wait(self) -> None:
@@ -65,8 +65,8 @@ class InTime(QObject):
         """Whether something is left to be shown."""
         return self._again.isActive()
 
-    def now(self) -> None:
-        """Refresh, or begin to."""
+    def now(self, rested: bool = False) -> None:
+        """Refresh, or begin to. A hand that has ``rested`` since it was begun gives more time, the more tries it took."""
         self._again.stop()
         led = self._session.dragging and not self._mine()
         patience = _BRIEFLY if led else _OWN if self._session.dragging else _PATIENCE
@@ -75,7 +75,7 @@ class InTime(QObject):
             # What a view does before it gets to what is not known yet may take long: the more tries, the more time it has.
             # So that they do not add up, it is one view that has it, and the others have theirs later.
             spent = _turn.took > _PATIENCE
-            least = _BRIEFLY if led or spent else _BRIEFLY * 2 ** min(self._tries, _MOST_TRIES)
+            least = _BRIEFLY if spent or (led and not rested) else _BRIEFLY * 2 ** min(self._tries, _MOST_TRIES)
             with self._session.engine.within(max(patience - _turn.took, least)):
                 self._refresh()
             self._tries = 0

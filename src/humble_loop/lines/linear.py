@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from humble_loop.engine.query import Engine
+from humble_loop.engine.query import Engine, query
 from humble_loop.geometry.arrays import Floats
 from humble_loop.lines.line import LineId, line
 from humble_loop.lines.quantity import Quantity, Reads, Weights
@@ -69,8 +69,11 @@ def _to_the_end(q: Engine, quantity: Quantity, depth: int) -> tuple[Floats, dict
             continue
         # What is tied to one place of another line asks for that place once, whatever the number of rows that rest on it.
         at, row = np.unique(at_all[on], return_inverse=True)
-        rule = line(q, id).rule  # type: ignore[arg-type]
-        rest, inner = _to_the_end(q, rule.level(at) if reads == "level" else rule.grade(at), depth + 1)
+        if at.size == 1:
+            rest, inner = _at_one(q, id, float(at[0]), reads)  # type: ignore[arg-type]
+        else:
+            rule = line(q, id).rule  # type: ignore[arg-type]
+            rest, inner = _to_the_end(q, rule.level(at) if reads == "level" else rule.grade(at), depth + 1)
         constant[on] += factor[on] * rest[row]
         for key, (value, by) in inner.items():
             more = np.zeros(n)
@@ -78,6 +81,13 @@ def _to_the_end(q: Engine, quantity: Quantity, depth: int) -> tuple[Floats, dict
             old = found.get(key)
             found[key] = value, more if old is None else old[1] + more
     return constant, found
+
+
+@query
+def _at_one(q: Engine, id: LineId, s: float, reads: Reads) -> tuple[Floats, dict[Hashable, tuple[float, Floats]]]:
+    """The same of a line's level or grade at one place: what is tied there is asked for by many."""
+    rule = line(q, id).rule
+    return _to_the_end(q, rule.level([s]) if reads == "level" else rule.grade([s]), 0)
 
 
 def _together(weights: Weights) -> dict[tuple[Hashable, Reads, bytes], tuple[Floats, Floats, Floats]]:

@@ -13,14 +13,14 @@ from humble_loop.kinds.street.model import SectionChange, Widening
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of
 from humble_loop.kinds.street.section import own_range
 from humble_loop.kinds.street.section_sheet import bay_at
-from humble_loop.kinds.street.side import drawn_side, lip_offset
+from humble_loop.kinds.street.side import course, drawn_side, widened_at
 from humble_loop.kinds.street.widening import Followed, add_widening, followed, lines_beside, set_widening
 from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.lines.describe import Choice, Fact, Sheet, SheetRow
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit
 from humble_loop.site.library import TypicalSection
-from humble_loop.site.model import SIDES, Side
+from humble_loop.site.model import SIDES, Side, side_sign
 
 _COLUMNS = ("what", "side", "from", "to", "over", "becomes")
 _LIT = 30  # places along a stretch that is lit up
@@ -85,7 +85,7 @@ def _widening_row(q: Engine, street: str, side: Side, w: Followed) -> SheetRow:
     if line not in lines:
         lines[line] = parts.one(q, SurveyLine, line).name if line in parts.ids(q, SurveyLine) else "a line that is gone"
     cells = (
-        Fact("what", "text", "widening"),
+        Fact("what", "text", "widening" if w.point == "lip" else f"{w.point} in plan"),
         Fact("side", "text", side),
         Fact("from", "chainage", w.begin, "set", along("begin")),
         Fact("to", "chainage", w.finish, "set", along("finish")),
@@ -94,7 +94,9 @@ def _widening_row(q: Engine, street: str, side: Side, w: Followed) -> SheetRow:
     )
     begin, end = (float(np.clip(v, 0.0, chain.total)) for v in (w.begin, w.finish))
     s = np.linspace(begin, end, _LIT)
-    points = chain.points_at(s, lip_offset(q, street, side)(s)) if end > begin else np.empty((0, 2))
+    made = course(q, street, side)
+    offset = made.out(widened_at(made, w.point) or made.lip).times(side_sign(side))
+    points = chain.points_at(s, offset(s)) if end > begin else np.empty((0, 2))
     remove: tuple[tuple[str, Edit], ...] = (("Remove", lambda s: s.without(Widening, w.id)),)
     return SheetRow(cells, (begin, end), points, actions=remove)
 
@@ -103,7 +105,7 @@ def _widening(q: Engine, street: str, side: Side) -> list[tuple[str, Edit]]:
     """The nearest line beside a side that it does not follow yet, for all the length that both have."""
     frame, total = frame_of(q, street), chain_of(q, street).total
     low, high = own_range(q, street, side)
-    taken = [(w.begin, w.finish) for w in followed(q, street, side)]
+    taken = [(w.begin, w.finish) for w in followed(q, street, side) if w.point == "lip"]
     for id, name, beside, first, last in lines_beside(q, street):
         begin, finish = max(first, low), min(last, high)
         if beside != side or finish - begin < _ROOM or any(a < finish and b > begin for a, b in taken):

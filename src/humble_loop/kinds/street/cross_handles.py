@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 
@@ -11,7 +12,7 @@ from humble_loop.kinds.street import section_edits as edits
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of, street_ids
 from humble_loop.kinds.street.section import own_range
 from humble_loop.kinds.street.section_sheet import uses
-from humble_loop.kinds.street.side import drawn_side, points_of, section_at
+from humble_loop.kinds.street.side import course, drawn_side, points_of, section_at
 from humble_loop.kinds.street.widening import add_widening, lines_at
 from humble_loop.lines.describe import Handle, Place, Told, Typed
 from humble_loop.lines.line import line
@@ -103,23 +104,25 @@ class _Strip:
             moved,
             (Typed("size", "a width", to),),
             self._shared(),
-            instead=self._following if name == "lip" else lambda place: (),
+            instead=partial(self._following, name),
         )
 
-    def _following(self, place: Place) -> tuple[tuple[str, Edit], ...]:
-        """Lines that the lip could follow where it was let go, with the section left as it was."""
+    def _following(self, name: str, place: Place) -> tuple[tuple[str, Edit], ...]:
+        """Lines that a point could follow where it was let go, with the section left as it was."""
         q, street, width = self._q, self._street, self._strip.width
         turned, total = frame_of(q, street).turned, chain_of(q, street).total
         low, high = own_range(q, street, self._side)
         found = []
-        for id, name, first, last in lines_at(q, street, self._side, self._chainage, abs(place[0])):
+        for id, of, first, last in lines_at(q, street, self._side, self._chainage, abs(place[0])):
             begin, finish = max(first, low), min(last, high)
             span = (total - finish, total - begin) if turned else (begin, finish)
-            found.append((f"Let the lip follow {name} instead", self._followed(width, span, id)))
+            found.append((f"Let the {name} follow {of} instead", self._followed(width, span, id, name)))
         return tuple(found)
 
-    def _followed(self, width: float, span: tuple[float, float], line: str) -> Edit:
-        return lambda s: add_widening(self._to("width")(width)(s), self._street, self._drawn, *span, line)
+    def _followed(self, width: float, span: tuple[float, float], line: str, name: str) -> Edit:
+        outermost = name == course(self._q, self._street, self._side).names[-1]
+        point = "boundary" if outermost else name
+        return lambda s: add_widening(self._to("width")(width)(s), self._street, self._drawn, *span, line, point)
 
     def middle(self, inner: Place, outer: Place) -> Handle:
         """The middle: dragged, the strip becomes steeper."""

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from humble_loop.geometry.bends import BendInput
-from humble_loop.site.model import Chainage, Coordinate, Grade, Length, Level, Model, Named, Side, Thing, between
+from humble_loop.site.model import Chainage, Coordinate, Grade, Length, Level, Model, Named, Side, Thing, Words, between
 
 
 class Bend(Model):
@@ -168,7 +168,8 @@ class FullDepth(Thing):
 
 
 class Widening(Thing):
-    """A stretch of a street's side along which its lip follows a survey line; over ``taper`` metres at both ends it comes from
+    """A stretch of a street's side along which its lip, or another ``point`` at which a strip ends ('boundary' for the outermost), follows a
+    survey line in plan; over ``taper`` metres at both ends it comes from
     where the section has it. Side and chainages are those of the street as it was drawn.
     """
 
@@ -181,6 +182,7 @@ class Widening(Thing):
     begin: Chainage
     finish: Chainage
     line: str
+    point: Words = "lip"
     taper: Annotated[float, between(0.1, 200.0)] = 5.0
 
     @model_validator(mode="after")

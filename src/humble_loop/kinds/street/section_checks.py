@@ -10,7 +10,7 @@ from humble_loop.kinds.street.model import SectionChange
 from humble_loop.kinds.street.overlay import OVERLAY_RULE, overlay_findings
 from humble_loop.kinds.street.plan import chain_of, class_of, frame_of, name_of
 from humble_loop.kinds.street.section import gaps, own_range
-from humble_loop.kinds.street.side import LEAST_STRIP, SideCourse, course, drawn_side, sections_along
+from humble_loop.kinds.street.side import LEAST_STRIP, SideCourse, course, drawn_side, sections_along, widened_at
 from humble_loop.kinds.street.widening import Followed, followed
 from humble_loop.lines.findings import Finding, Mend, point, share, too_high, too_low
 from humble_loop.lines.line import ThingId
@@ -41,8 +41,15 @@ def _widenings(q: Engine, street: str) -> list[Finding]:
             words, remedy = w.wrong, w.remedy
             inner = course(q, street, side)
             at = np.clip(0.5 * (w.begin + w.finish), 0.0, chain_of(q, street).total)
+            if widened_at(inner, w.point) is None:
+                words = f"the section has no strip that ends at '{w.point}' there"
+                remedy = "remove it, or bring the point back"
             if not words and (narrow := _narrow(inner, w)) is not None:
-                at, words, remedy = narrow, "its line leaves the strip beside the lip no width", "choose another line"
+                at, words, remedy = (
+                    narrow,
+                    f"its line leaves the strip beside the {w.point} no width",
+                    "choose another line",
+                )
             if words:
                 part = f"{name_of(q, street)} {side} widening from {w.begin:.2f} to {w.finish:.2f}"
                 place = point(chain_of(q, street).points_at([at])[0])
@@ -53,8 +60,9 @@ def _widenings(q: Engine, street: str) -> list[Finding]:
 
 
 def _narrow(made: SideCourse, widening: Followed) -> float | None:
-    """Where a widening leaves the strip that ends at the lip next to nothing."""
-    own = (made.at >= widening.begin) & (made.at <= widening.finish) & (made.widths[:, made.lip] <= 2 * LEAST_STRIP)
+    """Where a widening leaves the strip that ends at its point next to nothing."""
+    k = widened_at(made, widening.point)
+    own = (made.at >= widening.begin) & (made.at <= widening.finish) & (made.widths[:, k or 0] <= 2 * LEAST_STRIP)
     return float(made.at[own][0]) if own.any() else None
 
 

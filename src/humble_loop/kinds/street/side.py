@@ -154,27 +154,36 @@ def course(q: Engine, street: str, side: Side) -> SideCourse:
     slopes = [(s.cut_slope, s.fill_slope) for s in sides]
     varying = (frozen(np.array(v, dtype=np.float64)[which]) for v in (widths, rises, slopes, _benches(sides)))
     made = SideCourse(names, pieces, names.index("lip"), frozen(at), *varying)
-    for widening in followed(q, street, side):
+    # From the inside outwards: what lies further out moves with what lies within.
+    for widening in sorted(followed(q, street, side), key=lambda w: widened_at(made, w.point) or 0):
         made = _widened(made, widening)
     return made
 
 
+def widened_at(made: SideCourse, point: str) -> int | None:
+    """The place among a side's points of one that may follow a line in plan; None where it is not there, or ends a kerb."""
+    name = made.names[-1] if point == "boundary" else point
+    k = made.names.index(name) if name in made.names else 0
+    return k if k and made.pieces[k] != "kerb" else None
+
+
 def _widened(made: SideCourse, widening: Followed) -> SideCourse:
-    """A side whose lip follows a line over a stretch: the strip that ends there takes what is more or less, at its own grade."""
-    if not len(widening.at):
+    """A side of which a point follows a line over a stretch: the strip that ends there takes what is more or less, at its own grade."""
+    k = widened_at(made, widening.point)
+    if not len(widening.at) or k is None:
         return made
     at = np.unique(np.concatenate([made.at, widening.stations]))
     columns = (made.widths, made.rises, made.slopes, made.benches)
     widths, rises, slopes, benches = (
         np.column_stack([np.interp(at, made.at, column) for column in of_all.T]) for of_all in columns
     )
-    inner, k = widths[:, 1 : made.lip].sum(axis=1), made.lip
+    inner = widths[:, 1:k].sum(axis=1)
     normal = inner + widths[:, k]
     lip = np.maximum(widening.lip(at, normal), inner + LEAST_STRIP)
     grade = np.divide(rises[:, k], widths[:, k], out=np.zeros_like(normal), where=widths[:, k] > 0)
     widths[:, k] = lip - inner
     rises[:, k] = grade * widths[:, k]
-    return SideCourse(made.names, made.pieces, k, *(frozen(v) for v in (at, widths, rises, slopes, benches)))
+    return SideCourse(made.names, made.pieces, made.lip, *(frozen(v) for v in (at, widths, rises, slopes, benches)))
 
 
 def _benches(sides: Sequence[SectionSide]) -> list[tuple[float, float, float]]:

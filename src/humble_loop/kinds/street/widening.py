@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -32,7 +32,7 @@ _OFFERED = 40
 
 @dataclass(frozen=True)
 class Followed:
-    """A widening as the street runs: its id, from ``begin`` to ``finish``, ``taper`` (m), and metres ``out`` (n,) from the
+    """A widening of a ``point`` as the street runs: its id, from ``begin`` to ``finish``, ``taper`` (m), and metres ``out`` (n,) from the
     centreline at chainages ``at`` (n,), straight between; ``wrong`` says why it is left out or cut short, and ``remedy`` what helps.
     """
 
@@ -44,6 +44,7 @@ class Followed:
     out: Floats
     wrong: str = ""
     remedy: str = ""
+    point: str = "lip"
 
     def lip(self, s: Floats, normal: Floats) -> Floats:
         """Metres (n,) from the centreline to the lip at chainages, where the section alone has it at ``normal`` (n,)."""
@@ -75,7 +76,7 @@ def followed(q: Engine, street: str, side: Side) -> tuple[Followed, ...]:
     for w in parts.owned(q, Widening, street):
         if w.side == drawn:
             span = (total - w.finish, total - w.begin) if frame.turned else (w.begin, w.finish)
-            found.append(_followed(q, street, side, w, span))
+            found.append(replace(_followed(q, street, side, w, span), point=w.point))
     found.sort(key=lambda f: f.begin)
     return tuple(found)
 
@@ -93,12 +94,12 @@ def _followed(q: Engine, street: str, side: Side, w: Widening, span: tuple[float
     if line.length > _MOST * _STEP:
         return none(f"'{name}' is too long to be followed", "cut it, or choose another line")
     places = shapely.get_coordinates(shapely.segmentize(line, _STEP))
-    feet = chain.feet(places)
+    feet = chain.feet(places, extend=True)
     s, out = feet.chainages, feet.offsets * side_sign(side)
     if s[0] > s[-1]:
         s, out = s[::-1], out[::-1]
-    # What lies before the street or beyond it has its foot at an end, and is not beside it.
-    beside = (s > 0.0) & (s < chain.total) & (np.abs(out) < WIDEST_STRIP)
+    # What lies further before the street or beyond it is not beside it.
+    beside = (s > -2.0 * _STEP) & (s < chain.total + 2.0 * _STEP) & (np.abs(out) < WIDEST_STRIP)
     s, out = s[beside], out[beside]
     if len(s) < 2 or s[-1] < begin or s[0] > finish:
         return none(f"'{name}' does not run beside the street there", "choose another line, or move the stretch")
@@ -162,12 +163,14 @@ def lines_at(q: Engine, street: str, side: Side, s: float, out: float) -> tuple[
 # Edits
 
 
-def add_widening(site: Site, street: str, side: Side, begin: float, finish: float, line: str) -> Site:
-    """Let the lip of a side follow a survey line over a stretch; side and chainages are as drawn."""
+def add_widening(
+    site: Site, street: str, side: Side, begin: float, finish: float, line: str, point: str = "lip"
+) -> Site:
+    """Let the lip of a side, or another point, follow a survey line in plan over a stretch; side and chainages are as drawn."""
     the(site, Street, street)
     the(site, SurveyLine, line)
     id = free_id(site, Widening, f"{street} {side} widening")
-    fresh = made(Widening, id=id, street=street, side=side, begin=begin, finish=finish, line=line)
+    fresh = made(Widening, id=id, street=street, side=side, begin=begin, finish=finish, line=line, point=point)
     return _put(site, fresh)
 
 
@@ -182,12 +185,12 @@ def _put(site: Site, fresh: Widening) -> Site:
     for other in site.owned(Widening, fresh.street):
         if (
             other.id != fresh.id
-            and other.side == fresh.side
+            and (other.side, other.point) == (fresh.side, fresh.point)
             and other.begin < fresh.finish
             and other.finish > fresh.begin
         ):
             raise EditError(
-                f"the {fresh.side} side has a widening from {other.begin:.2f} to {other.finish:.2f} already;"
+                f"the {fresh.side} {fresh.point} has a widening from {other.begin:.2f} to {other.finish:.2f} already;"
                 " change that one, or end one before the other begins"
             )
     return site.put(fresh)
