@@ -11,7 +11,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from benchmarks.yardstick import slowness
-from humble_loop.demo import repeated_site
+from humble_loop.demo import demo_site, repeated_site
 from humble_loop.desk.garbage import attend
 from humble_loop.desk.session import Session
 from humble_loop.desk.settings import unkept_settings
@@ -55,6 +55,28 @@ def frame_seconds(times: int) -> dict[str, tuple[list[float], list[float], float
     session.take(new_site())  # or the window would go on with what is left to be shown
     window.close()
     return out
+
+
+def rebuilt_seconds() -> tuple[list[float], list[float], float]:
+    """The same of a VIP of the street that the whole demo rebuilds: with ties, own levels, fall windows and three side streets."""
+    app = QApplication.instance() or QApplication([])
+    assert isinstance(app, QApplication)
+    load_fonts()
+    app.setFont(font(13))
+    session = Session()
+    session.take(demo_site())
+    window = MainWindow(session, unkept_settings())
+    attend(window)
+    window.show()
+    window.plan.look_at(230.0, 305.0, 232.0)
+    session.choose(ThingId("street", "claypit-road"))
+    _settle(app, window)
+    before = slowness()
+    hand, lines = _drag(app, window, window.long_section, "Claypit Road VIP 7", (0.0, 0.2))
+    slow = 0.5 * (before + slowness())
+    session.take(new_site())
+    window.close()
+    return hand, lines, slow
 
 
 class _Painted:

@@ -1,5 +1,6 @@
 """Ties by hand in the real window: made by dragging in the cross section, read in the tie map, cut in the facts."""
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
@@ -10,8 +11,10 @@ from humble_loop.desk.layers import RING
 from humble_loop.kinds.fall_window.model import FallWindow
 from humble_loop.kinds.kerb_line.model import KerbLine
 from humble_loop.kinds.street import StreetLine
+from humble_loop.kinds.street.plan import chain_of
+from humble_loop.kinds.survey_line.model import SurveyLine, add_survey_lines
 from humble_loop.kinds.tie.model import LevelTie, Source, add_tie
-from humble_loop.lines.line import ThingId, line
+from humble_loop.lines.line import ThingId, line, line_plan
 
 COURT = ThingId("street", "kiln-court")
 
@@ -70,6 +73,27 @@ def test_a_lip_is_tied_by_dragging_its_ring_onto_the_crown(d):
     d.window.session.undo()
     d.settle()
     assert d.site.all(LevelTie) == ()
+
+
+def test_a_boundary_is_tied_by_dragging_its_ring_in_plan_onto_a_survey_line(d):
+    """A fence 2 m beyond the right boundary of Kiln Court, along its straight."""
+    q = d.session.engine
+    plan = line_plan(q, StreetLine("kiln-court", "boundary", "right"))
+    s = np.linspace(plan.start, plan.end, 40)
+    beyond = chain_of(q, "kiln-court").points_at(s, plan.offset(s) - 2.0) + np.array(d.session.origin)
+    levels = line(q, StreetLine("kiln-court", "boundary", "right")).rule.levels(s) + 0.1
+    fence = SurveyLine(name="Fence", vertices=tuple((e, n, z) for (e, n), z in zip(beyond.tolist(), levels.tolist())))
+    d.session.do("Fence", lambda site: add_survey_lines(site, [fence]))
+    d.window.plan.fit_thing(COURT)
+    d.settle()
+    view = d.window.plan
+    handle = next(h for h in view.handles.handles if h.key == ("tie", "kiln-court", "right", "boundary"))
+    middle = 0.5 * (plan.start + plan.end)
+    to = chain_of(q, "kiln-court").points_at([middle], plan.offset.one(middle) - 2.0)[0]
+    d.drag(view, view.place(QPointF(view.pixel(handle.place) + QPoint(0, int(RING)))), tuple(to))
+    d.settle()
+    (tie,) = d.site.all(LevelTie)
+    assert (tie.point, tie.source) == ("boundary", Source(what="line", of="fence"))
 
 
 def test_let_go_on_nothing_nothing_is_tied(d):

@@ -15,6 +15,7 @@ from humble_loop.kinds.street.joining import joined as joined_streets
 from humble_loop.kinds.street.joining import joints
 from humble_loop.kinds.street.model import SectionChange
 from humble_loop.kinds.street.section_edits import change_toe_drain, set_apart, set_toe_drain
+from humble_loop.kinds.toe_drain.level_sheet import drain_level_sheet
 from humble_loop.kinds.toe_drain.model import DrainChoice, DrainGrade, by_the_ground, choose_drain, set_drain_grade
 from humble_loop.kinds.toe_drain.place import DrainLine, drain_id, joined, stretches, without
 from humble_loop.kinds.toe_drain.runs import lining_volume, runs
@@ -445,3 +446,29 @@ def test_one_that_comes_too_near_to_the_road_is_told():
     assert [f.value for f in found] == [pytest.approx(LEVEL + RISE - end)]
     with pytest.raises(EditError, match="must follow one another"):
         set_drain_grade(site, "main", "left", ((20.0, 49.0), (20.0, 48.0)))
+
+
+def test_levels_of_a_drain_are_added_typed_and_removed_in_rows():
+    site = cutting(DEEP_CUT)
+    sheet = drain_level_sheet(Engine(site), "main")
+    assert sheet.rows == ()
+    words = dict(sheet.actions)
+    (add,) = (edit for said, edit in words.items() if said.startswith("Own levels for the left drain"))
+    site = add(site)
+    before = inverts(site, [100.0])[0]
+    rows = drain_level_sheet(Engine(site), "main").rows
+    assert len(rows) == 2
+    site = dict(rows[0].actions)["Add a level after it"](site)
+    rows = drain_level_sheet(Engine(site), "main").rows
+    middle = rows[1].cells[2].value
+    assert inverts(site, [middle])[0] == pytest.approx(rows[1].cells[3].value)
+    lower = rows[1].cells[3].edit(rows[1].cells[3].value - 0.2)(site)
+    assert inverts(lower, [middle])[0] == pytest.approx(inverts(site, [middle])[0] - 0.2)
+    # An end that is typed under Drains leaves what lies between.
+    first = drains_sheet(lower).rows[0]
+    ended = first.cells[5].edit(first.cells[5].value + 0.05)(lower)
+    assert inverts(ended, [middle])[0] == pytest.approx(inverts(lower, [middle])[0])
+    gone = dict(drain_level_sheet(Engine(lower), "main").rows[1].actions)["Remove"](lower)
+    assert inverts(gone, [100.0])[0] == pytest.approx(before)
+    with pytest.raises(EditError, match="needs two levels"):
+        dict(drain_level_sheet(Engine(gone), "main").rows[0].actions)["Remove"](gone)

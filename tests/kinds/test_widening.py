@@ -276,3 +276,12 @@ def test_a_boundary_and_a_path_follow_lines_in_plan_each_for_itself():
 
 def straight_with(lines):
     return add_survey_lines(straight(), lines)
+
+
+def test_two_from_a_file_that_overlap_are_told():
+    line = SurveyLine(name="Edge", vertices=tuple((E0 + x, N0 + 4.5, 60.0) for x in (-10.0, 210.0)))
+    site = add_widening(straight_with([line]), "line", "left", 20.0, 100.0, "edge")
+    one = site.all(Widening)[0]
+    both = site.put(one.model_copy(update={"id": "other", "begin": 80.0, "finish": 150.0}))
+    (f,) = [f for f in findings(Engine(both)) if f.rule == "widening"]
+    assert "begins before another one of the lip has ended, at 100.00" in f.message

@@ -14,6 +14,7 @@ _PATIENCE = 0.08  # seconds that views may hold the hand up before they go on in
 _OWN = 0.2  # seconds that a view may take of a drag in it
 _BRIEFLY = 0.008  # seconds that it may while something is dragged elsewhere
 _MOST_TRIES = 5  # that the shortest time is doubled
+_MOST_LED = 3  # the same while something is dragged elsewhere
 _AGAIN = 40  # milliseconds between two pieces
 _REST = 120  # milliseconds without a move until a hand that drags is said to rest
 _APART = 0.15  # seconds between two refreshes of a view that follows
@@ -75,7 +76,8 @@ class InTime(QObject):
             # What a view does before it gets to what is not known yet may take long: the more tries, the more time it has.
             # So that they do not add up, it is one view that has it, and the others have theirs later.
             spent = _turn.took > _PATIENCE
-            least = _BRIEFLY if spent or (led and not rested) else _BRIEFLY * 2 ** min(self._tries, _MOST_TRIES)
+            tries = min(self._tries, _MOST_LED if led else _MOST_TRIES)
+            least = _BRIEFLY if spent or (led and not rested) else _BRIEFLY * 2**tries
             with self._session.engine.within(max(patience - _turn.took, least)):
                 self._refresh()
             self._tries = 0

@@ -7,8 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
-from humble_loop.engine.in_pieces import InPieces
+from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.ground.cut import Lost, Remainder, cutting
 from humble_loop.ground.surface import Surface
@@ -21,9 +23,10 @@ from humble_loop.lines.findings import Finding, failed
 from humble_loop.lines.line import ThingId
 from humble_loop.site.model import SIDES
 from humble_loop.whole.batters import clear_batter, hinges, is_batter, meeting
-from humble_loop.whole.places import face_tree, footprint, near
+from humble_loop.whole.places import face_tree, footprint, joined, near
 from humble_loop.whole.things import faces_of, name_of
 
+_ASKED = 16  # plans between two moments at which the work can be given up
 _ONE_PLACE = 1.0  # metres from what is built twice within which that is one place
 _BATTERS = 5.0  # metres beside the streets that cross
 _SLIVER = 0.01  # m2 of overlap that is a matter of rounding
@@ -135,8 +138,22 @@ def counted_volume(q: Engine, id: FaceId) -> Volume:
 @query
 def overlap_findings(q: Engine, thing: ThingId) -> tuple[Finding, ...]:
     """Findings on what a thing lies over: one for each other thing and each place, however many faces of both meet there."""
+    found, over = _pairs(q, thing)
+    found = list(found)
+    for other, batters in over:
+        title = f"{name_of(q, thing)} batters" if batters else name_of(q, thing)
+        found += _over(q, thing, title, other, batters)
+    return tuple(found)
+
+
+_Over = dict[tuple[ThingId, bool], list[tuple[FaceId, Overlap]]]
+
+
+@query
+def _pairs(q: Engine, thing: ThingId) -> tuple[list[Finding], _Over]:
+    """What a thing's faces are told for themselves, and by other thing, batters apart, which of them lie over faces of it."""
     found: list[Finding] = []
-    over: dict[tuple[ThingId, bool], list[tuple[FaceId, Overlap]]] = {}
+    over: _Over = {}
     for id in faces_of(q, thing):
         made = q.attempt(_face_overlaps, id)
         if isinstance(made, Unsolved):
@@ -146,10 +163,7 @@ def overlap_findings(q: Engine, thing: ThingId) -> tuple[Finding, ...]:
         found += alone
         for o in overlaps:
             over.setdefault((o.earlier.thing, is_batter(q, id)), []).append((id, o))
-    for (other, batters), pairs in over.items():
-        title = f"{name_of(q, thing)} batters" if batters else name_of(q, thing)
-        found += _over(q, thing, title, other, pairs)
-    return tuple(found)
+    return found, over
 
 
 @query
@@ -164,19 +178,43 @@ def _face_overlaps(q: Engine, id: FaceId) -> tuple[tuple[Finding, ...], tuple[Ov
     return (*found, *_in_the_air(q, id)), overlaps_of(q, id)
 
 
-def _over(
-    q: Engine, thing: ThingId, several: str, other: ThingId, pairs: list[tuple[FaceId, Overlap]]
-) -> list[Finding]:
-    """Where faces of a thing lie over those of another: each place once. ``several`` is what more than one are called."""
-    told = _crossings(q, thing, other)
+@query
+def _shared(q: Engine, thing: ThingId, other: ThingId, batters: bool) -> InPieces[_Shared]:
+    """The places at which a thing lies over another: which of its pairs of faces meet there, and what they share."""
+    pairs = _pairs(q, thing)[1][other, batters]
     plans, owner = shapely.get_parts(np.array([o.plan for _, o in pairs], dtype=object), return_index=True)
-    with np.errstate(over="ignore", invalid="ignore"):  # of streets that reach as far as numbers do
-        places = shapely.get_parts(shapely.union_all(shapely.buffer(plans, _ONE_PLACE)))
-    of, there = shapely.STRtree(plans).query(places, predicate="intersects")
+    return InPieces(_by_place(plans, owner))
+
+
+_Shared = list[tuple[list[int], shapely.Geometry]]
+
+
+def _by_place(plans: np.ndarray, owner: np.ndarray) -> Pieces[_Shared]:
+    """Plans that lie within one place of one another, directly or through others, with the owners of each and their union."""
+    tree, first, second = shapely.STRtree(plans), [], []
+    for i, plan in enumerate(plans):
+        if i % _ASKED == 0:
+            yield
+        with np.errstate(over="ignore", invalid="ignore"):  # of streets that reach as far as numbers do
+            near = tree.query(plan, predicate="dwithin", distance=2.0 * _ONE_PLACE)
+        first += [i] * len(near)
+        second += near.tolist()
+    n = len(plans)
+    count, label = connected_components(coo_array((np.ones(len(first)), (first, second)), shape=(n, n)))
     found = []
-    for k in range(len(places)):
-        here = there[of == k]
-        mine, shared = [pairs[i] for i in owner[here].tolist()], shapely.union_all(plans[here])
+    for k in range(count):
+        here = np.flatnonzero(label == k)
+        shared = yield from joined(list(plans[here]))
+        found.append((owner[here].tolist(), shared))
+    return found
+
+
+def _over(q: Engine, thing: ThingId, several: str, other: ThingId, batters: bool) -> list[Finding]:
+    """Where faces of a thing lie over those of another: each place once. ``several`` is what more than one are called."""
+    told, pairs = _crossings(q, thing, other), _pairs(q, thing)[1][other, batters]
+    found = []
+    for here, shared in _shared(q, thing, other, batters).result(q):
+        mine = [pairs[i] for i in here]
         if shapely.distance(told, shared) <= 0.0:
             continue  # a finding of its own tells that streets cross there
         own, theirs = {id for id, _ in mine}, {o.earlier for _, o in mine}

@@ -133,14 +133,20 @@ def _joined(surface: Surface, outline: Floats | None) -> Pieces[Footprint]:
         if _is_all(plan, total):
             return Footprint(plan, 0.0)
     middles = shapely.get_coordinates(shapely.centroid(triangles))
-    plans = list(triangles[np.argsort(middles[:, int(np.argmax(np.ptp(middles, axis=0)))])])  # so that neighbours join
+    order = np.argsort(middles[:, int(np.argmax(np.ptp(middles, axis=0)))])  # so that neighbours join
+    plan = yield from joined(list(triangles[order]))
+    return Footprint(plan, max(0.0, total - float(plan.area)))
+
+
+def joined(plans: list[shapely.Geometry]) -> Pieces[shapely.Geometry]:
+    """The union of some polygons, one at least, a few at a time."""
     while len(plans) > 1:
         together = []
         for k in range(0, len(plans), _TOGETHER):
             yield
             together.append(shapely.union_all(plans[k : k + _TOGETHER]))
         plans = together
-    return Footprint(plans[0], max(0.0, total - float(plans[0].area)))
+    return plans[0]
 
 
 def _is_all(plan: shapely.Geometry, total: float) -> bool:

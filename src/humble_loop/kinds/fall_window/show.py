@@ -28,6 +28,7 @@ from humble_loop.lines.describe import (
     Choice,
     Drawing,
     Fact,
+    Note,
     Row,
     Sheet,
     SheetRow,
@@ -50,7 +51,10 @@ _ROWS = 60  # rows of a sheet at most
 
 def facts_of(q: Engine, id: str) -> tuple[Row, ...]:
     """What it asks, of what and from what, and leaving it."""
-    w, runs = parts.one(q, FallWindow, id), window_runs(q, id)
+    w, runs = parts.one(q, FallWindow, id), q.attempt(window_runs, id)
+    remove: tuple[str, Edit] = ("Remove the window", lambda s: s.without(FallWindow, id))
+    if isinstance(runs, Unsolved):
+        return (Note(f"{runs.message}; {runs.remedy}"), Actions((remove,)))
     turned, total = frame_of(q, w.street).turned, chain_of(q, w.street).total
     unit: Unit = "grade" if w.measure == "fall" else "level"
 
@@ -83,7 +87,7 @@ def facts_of(q: Engine, id: str) -> tuple[Row, ...]:
     for key, words in (("least", "No least"), ("most", "No most")):
         if getattr(w, key) is not None:
             open_ends.append((words, lambda s, key=key: set_window(s, id, **{key: None})))  # type: ignore[misc]
-    return (*rows, Actions((*open_ends, ("Remove the window", lambda s: s.without(FallWindow, id)))))
+    return (*rows, Actions((*open_ends, remove)))
 
 
 def _limit(label: str, unit: Unit, value: float | None, to: Callable[[Any], Edit]) -> Fact:

@@ -39,6 +39,12 @@ def _widenings(q: Engine, street: str) -> list[Finding]:
     for side in SIDES:
         for w in followed(q, street, side):
             words, remedy = w.wrong, w.remedy
+            before = [
+                v for v in followed(q, street, side) if v.point == w.point and v.begin < w.begin < v.finish - 1e-6
+            ]
+            if before and not words:
+                words = f"it begins before another one of the {w.point} has ended, at {before[0].finish:.2f}"
+                remedy = "end one where the other begins"
             inner = course(q, street, side)
             at = np.clip(0.5 * (w.begin + w.finish), 0.0, chain_of(q, street).total)
             if widened_at(inner, w.point) is None:

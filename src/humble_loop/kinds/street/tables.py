@@ -132,10 +132,15 @@ def _section_rows(q: Engine, street: str, wanted: Floats) -> list[tuple[Any, ...
     """Crown and section points at chainages, where a side has its own."""
     chain, name = chain_of(q, street), name_of(q, street)
     made = [p for p in section_points(q, street, wanted, batters=False) if p.piece != "drain"]
-    own = np.any([p.there for p in made if p.side is not None], axis=0) if len(made) > 1 else np.zeros(0, dtype=bool)
+    on = [p.there for p in made]  # once: a long street has thousands of rows
+    own = (
+        np.any([t for p, t in zip(made, on) if p.side is not None], axis=0)
+        if len(made) > 1
+        else np.zeros(0, dtype=bool)
+    )
     found = []
     for k in np.flatnonzero(own).tolist():
-        there = [p for p in made if p.there[k]]
+        there = [p for p, t in zip(made, on) if t[k]]
         offsets = np.array([p.offsets[k] for p in there])
         places = chain.points_at(np.full(len(there), wanted[k]), offsets)
         for p, (e, n) in zip(there, places.tolist()):

@@ -1,26 +1,27 @@
-"""Tying by hand in a cross section: each section point has a ring that is dragged onto what the point is to follow."""
+"""Tying by hand: in a cross section each section point, and in plan each lip and boundary, has a ring that is dragged onto what the
+point is to follow.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.ground.reads import ground_of
-from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
+from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, is_new, name_of
 from humble_loop.kinds.street.section import own_range
 from humble_loop.kinds.street.side import course
 from humble_loop.kinds.street.widening import lines_beside
 from humble_loop.kinds.survey_line.lines import SurveyedLine
-from humble_loop.kinds.tie.beginning import tied
+from humble_loop.kinds.tie.beginning import could_follow, tied
 from humble_loop.kinds.tie.levels import tie_of, ties_on
 from humble_loop.kinds.tie.model import Source
-from humble_loop.kinds.tie.source import source_of, words_of
+from humble_loop.kinds.tie.source import line_of, source_of, words_of
 from humble_loop.lines.abreast import abreast
 from humble_loop.lines.describe import Handle, Place, Told
-from humble_loop.lines.line import line
+from humble_loop.lines.line import LinePlan, line, line_plan
 from humble_loop.site.edits import Edit
 from humble_loop.site.model import SIDES, Side
 
@@ -116,10 +117,7 @@ def _ring(q: Engine, street: str, side: Side, name: str, place: Place, ground: f
         level = met.target.place[1]
         return tied(q, street, side, name, met.target.source), (Told("to", "level", level, place[1]),)
 
-    words: Callable[[Engine], str] = lambda q: (  # noqa: E731
-        f"tie it to {met.target.words}" if met.target else "drag it onto what it is to follow"
-    )
-    return Handle(("tie", street, side, name), place, title, "ring", moved, (), words, does=f"Tie the {side} {name}")
+    return Handle(("tie", street, side, name), place, title, "ring", moved, (), met.rule, does=f"Tie the {side} {name}")
 
 
 class _Met:
@@ -127,6 +125,11 @@ class _Met:
 
     def __init__(self) -> None:
         self.target: Target | None = None
+
+    def rule(self, q: Engine) -> str:
+        """What would be followed, in words."""
+        del q
+        return f"tie it to {self.target.words}" if self.target else "drag it onto what it is to follow"
 
 
 def _nearest(targets: list[Target], at: Place) -> Target | None:
@@ -137,3 +140,58 @@ def _nearest(targets: list[Target], at: Place) -> Target | None:
         if away < least:
             best, least = t, away
     return best
+
+
+# In plan
+
+_ON = 1.5  # metres in plan from a line within which it is meant
+
+
+def plan_handles(q: Engine, street: str) -> tuple[Handle, ...]:
+    """A ring for each lip and boundary that nothing ties where it stands, half way along; dragged onto another line it follows that."""
+    if not is_new(q, street) or isinstance(q.attempt(centreline, street), Unsolved):
+        return ()
+    found = []
+    for side in SIDES:
+        for name in ("lip", course(q, street, side).names[-1]):
+            plan = q.attempt(line_plan, StreetLine(street, name, side))
+            if isinstance(plan, Unsolved) or plan.end <= plan.start:
+                continue
+            s = 0.5 * (plan.start + plan.end)
+            ties = (tie_of(q, tie) for tie in ties_on(q, street, side, name))
+            if not any(t.begin <= s <= t.finish for t in ties):
+                east, north = plan.points([s])[0].tolist()
+                found.append(_plan_ring(q, street, side, name, (east, north)))
+    return tuple(found)
+
+
+def _plan_ring(q: Engine, street: str, side: Side, name: str, place: Place) -> Handle:
+    met, own = _Met(), source_of(q, StreetLine(street, name, side))
+    lines: list[tuple[Source, str, LinePlan]] = []  # looked for when it is first dragged
+
+    def moved(at: Place) -> tuple[Edit, tuple[Told, ...]]:
+        if not lines:
+            lines.extend(_lines(q, street, side, name, own))
+        best, least = None, _ON
+        for source, words, plan in lines:
+            s, away = plan.foot([at])
+            if plan.covers(s)[0] and abs(float(away[0])) < least:
+                best, least = Target(source, words, at), abs(float(away[0]))
+        met.target = best
+        if best is None:
+            return (lambda s: s), ()
+        return tied(q, street, side, name, best.source), ()
+
+    title = f"{name_of(q, street)} {side} {name}"
+    return Handle(("tie", street, side, name), place, title, "ring", moved, (), met.rule, does=f"Tie the {side} {name}")
+
+
+def _lines(q: Engine, street: str, side: Side, name: str, own: Source) -> list[tuple[Source, str, LinePlan]]:
+    """What a point could follow, as lines in plan."""
+    found = []
+    for source, words in could_follow(q, street, side, name):
+        id = None if source == own else line_of(q, source)
+        plan = None if id is None else q.attempt(line_plan, id)
+        if plan is not None and not isinstance(plan, Unsolved):
+            found.append((source, words, plan))
+    return found

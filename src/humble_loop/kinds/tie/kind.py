@@ -9,7 +9,7 @@ from humble_loop.kinds.street.plan import StreetLine
 from humble_loop.kinds.tie import show
 from humble_loop.kinds.tie.checks import RULES, tie_findings
 from humble_loop.kinds.tie.company import followings_of
-from humble_loop.kinds.tie.handles import tie_handles
+from humble_loop.kinds.tie.handles import plan_handles, tie_handles
 from humble_loop.kinds.tie.levels import TieLevels, holds_of, levels_of, plan_of, rule_of, source_line, title_of
 from humble_loop.kinds.tie.model import LevelTie
 from humble_loop.kinds.tie.recut import recut, rejoined
@@ -80,6 +80,9 @@ class Ties(Kind):
 
     def cross_handles_about(self, q: Engine, other: ThingId, chainage: float) -> tuple[Handle, ...]:
         return tie_handles(q, other.id, chainage) if other.kind == "street" else ()
+
+    def handles_about(self, q: Engine, other: ThingId) -> tuple[Handle, ...]:
+        return plan_handles(q, other.id) if other.kind == "street" else ()
 
     def sheets(self, q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
         return (SheetOf("Tie", lambda q: show.sheet_of(q, thing.id)),)

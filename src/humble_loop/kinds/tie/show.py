@@ -17,7 +17,7 @@ from humble_loop.kinds.tie.levels import ROLE, levels_of, plan_of, reach_of, sou
 from humble_loop.kinds.tie.model import LevelTie, set_tie
 from humble_loop.kinds.tie.source import beside_source, words_of
 from humble_loop.lines.abreast import abreast
-from humble_loop.lines.describe import Actions, Choice, Drawing, Fact, Row, Sheet, SheetRow, Stroke, joined_up
+from humble_loop.lines.describe import Actions, Choice, Drawing, Fact, Note, Row, Sheet, SheetRow, Stroke, joined_up
 from humble_loop.lines.line import line, line_plan
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit
@@ -32,7 +32,10 @@ _ROWS = 40  # rows of the sheet at most
 
 def facts_of(q: Engine, id: str) -> tuple[Row, ...]:
     """What it follows, how much above it, where, and leaving it."""
-    t, k = parts.one(q, LevelTie, id), tie_of(q, id)
+    t, k = parts.one(q, LevelTie, id), q.attempt(tie_of, id)
+    remove = Actions((("Remove the tie", lambda s: s.without(LevelTie, id)),))
+    if isinstance(k, Unsolved):
+        return (Note(f"{k.message}; {k.remedy}"), remove)
     turned = k.side != t.side
 
     def to(key: str) -> Callable[[Any], Edit]:
@@ -59,7 +62,7 @@ def facts_of(q: Engine, id: str) -> tuple[Row, ...]:
         Fact("to", "chainage", k.finish, "set", along("finish")),
         Fact("taper at its start", "length", k.taper_in, "set", to("taper_in")),
         Fact("taper at its end", "length", k.taper_out, "set", to("taper_out")),
-        Actions((("Remove the tie", lambda s: s.without(LevelTie, id)),)),
+        remove,
     )
 
 

@@ -12,6 +12,7 @@ from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of, street_ids
 from humble_loop.kinds.street.section import side_rows
 from humble_loop.kinds.toe_drain.checks import RULES, drain_findings
+from humble_loop.kinds.toe_drain.level_sheet import drain_level_sheet
 from humble_loop.kinds.toe_drain.model import DrainChoice, DrainGrade
 from humble_loop.kinds.toe_drain.place import (
     DrainLine,
@@ -156,12 +157,12 @@ class ToeDrains(Kind):
         return drain_facts(q, *of(thing))
 
     def sheets(self, q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
-        return (_sheet(of(thing)[0]),)
+        return _sheets(q, of(thing)[0])
 
     def sheets_about(self, q: Engine, other: ThingId) -> tuple[SheetOf, ...]:
         if other.kind != "street" or not is_new(q, other.id):
             return ()
-        return (_sheet(other.id),)
+        return _sheets(q, other.id)
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         """The invert by the first section's drain, whether or not that stands: it is asked at every choice."""
@@ -189,5 +190,8 @@ def of(thing: ThingId) -> tuple[str, Side]:
     return street, "left" if side == "left" else "right"
 
 
-def _sheet(street: str) -> SheetOf:
-    return SheetOf("Drains", lambda q: drain_sheet(q, street))
+def _sheets(q: Engine, street: str) -> tuple[SheetOf, ...]:
+    found = [SheetOf("Drains", lambda q: drain_sheet(q, street))]
+    if any(has_drain(q, street, side) for side in SIDES):
+        found.append(SheetOf("Drain levels", lambda q: drain_level_sheet(q, street)))
+    return tuple(found)

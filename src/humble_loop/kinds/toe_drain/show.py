@@ -10,12 +10,12 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import section_edits
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of
 from humble_loop.kinds.street.side import drawn_side, sections_along
+from humble_loop.kinds.toe_drain.level_sheet import graded
 from humble_loop.kinds.toe_drain.model import (
     DrainChoice,
     by_the_ground,
     choose_drain,
     follow_the_street,
-    set_drain_grade,
 )
 from humble_loop.kinds.toe_drain.place import Stretch, has_drain, lines_of, own_profile
 from humble_loop.kinds.toe_drain.runs import Run, invert_line, lining_volume, runs
@@ -128,13 +128,13 @@ def _row(q: Engine, street: str, side: Side, run: Run) -> SheetRow:
 
 
 def _graded(q: Engine, street: str, side: Side, run: Run, *, first: bool) -> Callable[[float], Edit]:
-    """An invert that is typed at an end sets the drain's own grade line, straight to its other end."""
-    drawn, (begin, finish) = drawn_side(q, street, side), run.stretch.full
+    """An invert that is typed at an end sets it in the drain's own grade line, which at first is straight to its other end."""
+    (begin, finish), own = run.stretch.full, own_profile(q, street, side, run.stretch)
 
     def typed(value: float) -> Edit:
-        levels = ((begin, value), (finish, run.last)) if first else ((begin, run.first), (finish, value))
-        placed = tuple((_as_drawn(q, street, s, s)[0], z) for s, z in levels)
-        return lambda s: set_drain_grade(s, street, drawn, placed)
+        between = () if own is None else tuple(zip(own.chainages.tolist(), own.levels.tolist()))[1:-1]
+        ends = (begin, value if first else run.first), (finish, run.last if first else value)
+        return graded(q, street, side, (ends[0], *(v for v in between if begin < v[0] < finish), ends[1]))
 
     return typed
 
