@@ -7,8 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, Unsolved, query
@@ -191,6 +189,9 @@ _Shared = list[tuple[list[int], shapely.Geometry]]
 
 def _by_place(plans: np.ndarray, owner: np.ndarray) -> Pieces[_Shared]:
     """Plans that lie within one place of one another, directly or through others, with the owners of each and their union."""
+    from scipy.sparse import coo_array  # takes long to load, and is seldom wanted
+    from scipy.sparse.csgraph import connected_components
+
     tree, first, second = shapely.STRtree(plans), [], []
     for i, plan in enumerate(plans):
         if i % _ASKED == 0:

@@ -10,13 +10,13 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.street.holding import holds
 from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, is_new, name_of
 from humble_loop.kinds.street.section import own_range
 from humble_loop.kinds.street.side import course
 from humble_loop.kinds.street.widening import lines_beside
 from humble_loop.kinds.survey_line.lines import SurveyedLine
 from humble_loop.kinds.tie.beginning import could_follow, tied
-from humble_loop.kinds.tie.levels import tie_of, ties_on
 from humble_loop.kinds.tie.model import Source
 from humble_loop.kinds.tie.source import line_of, source_of, words_of
 from humble_loop.lines.abreast import abreast
@@ -40,7 +40,7 @@ class Target:
 
 
 def tie_handles(q: Engine, street: str, chainage: float) -> tuple[Handle, ...]:
-    """A ring for each point from the lip outwards that no tie holds at a chainage."""
+    """A ring for each point from the lip outwards that nothing holds at a chainage."""
     if not is_new(q, street):
         return ()
     points = _points(q, street, chainage)
@@ -51,12 +51,17 @@ def tie_handles(q: Engine, street: str, chainage: float) -> tuple[Handle, ...]:
     for (side, name), place in sorted(points.items(), key=lambda p: p[0] not in ends):
         if side is None or course(q, street, side).names.index(name) < course(q, street, side).lip:
             continue
-        ties = (tie_of(q, tie) for tie in ties_on(q, street, side, name))
-        if any(t.begin <= chainage <= t.finish for t in ties):
+        if _is_held(q, StreetLine(street, name, side), chainage):
             continue
         under = float(ground_of(q).levels(chain_of(q, street).points_at([chainage], -place[0]))[0])
         found.append(_ring(q, street, side, name, place, under, targets))
     return tuple(found)
+
+
+def _is_held(q: Engine, id: StreetLine, s: float) -> bool:
+    """Whether anything holds a point at a chainage: what is held can be tied once that is gone."""
+    made = q.attempt(holds, id)
+    return not isinstance(made, Unsolved) and any(h.share.at.min() <= s <= h.share.at.max() for h in made)
 
 
 def _points(q: Engine, street: str, chainage: float) -> dict[tuple[Side | None, str], Place]:
@@ -148,7 +153,7 @@ _ON = 1.5  # metres in plan from a line within which it is meant
 
 
 def plan_handles(q: Engine, street: str) -> tuple[Handle, ...]:
-    """A ring for each lip and boundary that nothing ties where it stands, half way along; dragged onto another line it follows that."""
+    """A ring for each lip and boundary that nothing holds where it stands, half way along; dragged onto another line it follows that."""
     if not is_new(q, street) or isinstance(q.attempt(centreline, street), Unsolved):
         return ()
     found = []
@@ -158,8 +163,7 @@ def plan_handles(q: Engine, street: str) -> tuple[Handle, ...]:
             if isinstance(plan, Unsolved) or plan.end <= plan.start:
                 continue
             s = 0.5 * (plan.start + plan.end)
-            ties = (tie_of(q, tie) for tie in ties_on(q, street, side, name))
-            if not any(t.begin <= s <= t.finish for t in ties):
+            if not _is_held(q, StreetLine(street, name, side), s):
                 east, north = plan.points([s])[0].tolist()
                 found.append(_plan_ring(q, street, side, name, (east, north)))
     return tuple(found)
