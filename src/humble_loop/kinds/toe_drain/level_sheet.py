@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from humble_loop.engine.query import Engine, Unsolved
-from humble_loop.geometry.gradeline import Profile
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of
 from humble_loop.kinds.street.side import drawn_side
-from humble_loop.kinds.toe_drain.model import set_drain_grade
-from humble_loop.kinds.toe_drain.place import has_drain, own_profile
+from humble_loop.kinds.toe_drain.model import DrainGrade, set_drain_grade
+from humble_loop.kinds.toe_drain.place import Stretch, has_drain
 from humble_loop.kinds.toe_drain.runs import Run, invert_line, runs
 from humble_loop.lines.describe import Fact, Sheet, SheetRow
 from humble_loop.lines.line import line_plan
+from humble_loop.site import parts
 from humble_loop.site.edits import Edit, EditError
 from humble_loop.site.model import SIDES, Side
 
@@ -27,7 +27,7 @@ def drain_level_sheet(q: Engine, street: str) -> Sheet:
     for side in SIDES:
         made = q.attempt(runs, street, side) if has_drain(q, street, side) else ()
         for run in () if isinstance(made, Unsolved) else made:
-            own = own_profile(q, street, side, run.stretch)
+            own = _own(q, street, side, run.stretch)
             if own is None:
                 begin, finish = run.stretch.full
                 levels = ((begin, run.first), (finish, run.last))
@@ -42,8 +42,17 @@ def drain_level_sheet(q: Engine, street: str) -> Sheet:
     return Sheet("Drain levels", StreetLine(street), _COLUMNS, tuple(rows), note, tuple(adds))
 
 
-def _rows(q: Engine, street: str, side: Side, run: Run, own: Profile) -> list[SheetRow]:
-    levels = tuple(zip(own.chainages.tolist(), own.levels.tolist()))
+def _own(q: Engine, street: str, side: Side, stretch: Stretch) -> Levels | None:
+    """The levels that were set for a drain, as the street runs; None where it follows the street."""
+    drawn, total, turned = drawn_side(q, street, side), chain_of(q, street).total, frame_of(q, street).turned
+    for g in parts.owned(q, DrainGrade, street):
+        levels = tuple((total - s, z) for s, z in reversed(g.levels)) if turned else g.levels
+        if g.side == drawn and levels[0][0] < stretch.finish and levels[-1][0] > stretch.begin:
+            return levels
+    return None
+
+
+def _rows(q: Engine, street: str, side: Side, run: Run, levels: Levels) -> list[SheetRow]:
     plan, found = line_plan(q, invert_line(q, street, side, run.stretch.shape)), []
     for i, (s, z) in enumerate(levels):
         fall = (z - levels[i + 1][1]) / (levels[i + 1][0] - s) if i + 1 < len(levels) else None
