@@ -14,7 +14,7 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.fall_window.levels import all_windows
 from humble_loop.kinds.ground import Ground
-from humble_loop.kinds.lot.clear import _reaching
+from humble_loop.kinds.lot.clear import _path, _reaching
 from humble_loop.kinds.street import Bend, Street, StreetLine, Vip
 from humble_loop.lines.standing import kind_of
 from humble_loop.site.libraries import new_site
@@ -27,6 +27,7 @@ from humble_loop.whole.things import all_things
 from humble_loop.whole.trail import trail_at
 from tests import edits
 from tests.conftest import examples, rolling_ground
+from tests.kinds.test_sections import straight
 
 GROUND = rolling_ground(400)
 places = st.sampled_from(
@@ -151,3 +152,8 @@ def test_a_lot_that_crosses_itself_does_not_bring_down_those_after_it():
     _, ((name, land),) = work.result(Engine(new_site()))
     assert name == "crossed"
     assert land.is_valid
+
+
+def test_a_boundary_that_a_bulb_leaves_nothing_of_has_no_path():
+    site = edits.set_head(straight(length=12.0), "line", radius=9.5)
+    assert _path(Engine(site), StreetLine("line", "boundary", "left")).is_empty

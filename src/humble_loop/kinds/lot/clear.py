@@ -267,7 +267,8 @@ def _clockwise(polygon: shapely.Polygon) -> bool:
 def _path(q: Engine, id: LineId) -> shapely.LineString:
     """A boundary line in plan: indexed once for all lots that are asked how far they are from it."""
     plan = line_plan(q, id)
-    path = shapely.LineString(plan.points(np.concatenate(plan.runs(_SAG, 5.0))))
+    s = np.concatenate([np.empty(0), *plan.runs(_SAG, 5.0)])
+    path = shapely.LineString(plan.points(s) if len(s) > 1 else [])  # a head may leave a street nothing of its side
     shapely.prepare(path)
     return path
 
@@ -280,6 +281,7 @@ def _told(q: Engine, frame: LotFrame, edges: list[Edge], reserves: list[Reserve]
     lines += [("cut", id, _path(q, id)) for reserve in reserves for id in reserve.edges]
     middles = shapely.points(0.5 * (ring[:-1] + ring[1:]))
     far = np.array([shapely.distance(path, middles) for _, _, path in lines])
+    far[np.isnan(far)] = np.inf  # from a line that has no length
     # The lot's own lines come first, so that they win where a reserve only touches them.
     which = np.where(
         far.min(axis=0) < 2 * _ON + _SAG, np.argmax(far < np.maximum(far.min(axis=0), _ON) + 1e-9, axis=0), -1
