@@ -1,6 +1,7 @@
 """Sites that make no sense: nothing raises but our own sentences, and every table still prints."""
 
 import contextlib
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -16,6 +17,7 @@ from humble_loop.kinds.fall_window.levels import all_windows
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.lot.clear import _path, _reaching
 from humble_loop.kinds.street import Bend, Street, StreetLine, Vip
+from humble_loop.lines.line import line_plan
 from humble_loop.lines.standing import kind_of
 from humble_loop.site.libraries import new_site
 from humble_loop.whole.delivery import delivery
@@ -154,6 +156,8 @@ def test_a_lot_that_crosses_itself_does_not_bring_down_those_after_it():
     assert land.is_valid
 
 
-def test_a_boundary_that_a_bulb_leaves_nothing_of_has_no_path():
-    site = edits.set_head(straight(length=12.0), "line", radius=9.5)
-    assert _path(Engine(site), StreetLine("line", "boundary", "left")).is_empty
+def test_a_boundary_of_which_nothing_is_left_has_no_path(monkeypatch):
+    q = Engine(straight())
+    plan = replace(line_plan(q, StreetLine("line", "boundary", "left")), start=5.0, end=5.0)
+    monkeypatch.setattr("humble_loop.kinds.lot.clear.line_plan", lambda q, id: plan)
+    assert _path.function(q, StreetLine("line", "boundary", "left")).is_empty
