@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.arrays import Floats, Ints
 
 _LEAST = 6  # levels that make a run
 _TIMES = 8.0  # how many times the run's own unevenness a level lies off
@@ -47,9 +47,10 @@ def odd_levels(at: Floats, levels: Floats, decimals: int = 3) -> tuple[Odd, ...]
     found: list[Odd] = []
     z, taken, asked = levels.copy(), np.zeros(len(at), dtype=bool), np.full(len(at), _TIMES)
     asked[[0, -1]], asked[[1, -2]] = _AT_END * _TIMES, _NEXT * _TIMES
-    reach = np.array([_noise(at, i) for i in range(len(at))])
+    near, weights = _neighbours(at)
+    reach = np.sqrt(1.0 + np.sum(weights**2, axis=1))  # how many times as uneven as each level its difference is
     for _ in range(_MOST + 1):
-        smooth = np.array([_between(at, z, i) for i in range(len(at))])
+        smooth = np.sum(weights * z[near], axis=1)
         off = (z - smooth) / reach
         k = int(np.argmax(np.where(taken, 0.0, np.abs(off) / asked)))
         # Those beside it are held against it, and say nothing of how uneven the run is.
@@ -66,28 +67,23 @@ def odd_levels(at: Floats, levels: Floats, decimals: int = 3) -> tuple[Odd, ...]
     return tuple(sorted(found, key=lambda o: -abs(o.off)))
 
 
-def _neighbours(n: int, i: int) -> list[int]:
-    if i == 0 or i == n - 1:
-        return [1, 2] if i == 0 else [n - 2, n - 3]
-    return [k for k in (i - 2, i - 1, i + 1, i + 2) if 0 <= k < n]
-
-
-def _weights(at: Floats, i: int) -> tuple[list[int], Floats]:
-    """Neighbours of a place, and the weights of their levels in the polynomial through them (Lagrange)."""
-    near = _neighbours(len(at), i)
-    x = at[near]
-    w = np.array([np.prod([(at[i] - x[m]) / (x[k] - x[m]) for m in range(len(x)) if m != k]) for k in range(len(x))])
-    return near, w
-
-
-def _between(at: Floats, z: Floats, i: int) -> float:
-    near, w = _weights(at, i)
-    return float(w @ z[near])
-
-
-def _noise(at: Floats, i: int) -> float:
-    """How many times as uneven as each level the difference from its neighbours is."""
-    return float(np.sqrt(1.0 + np.sum(_weights(at, i)[1] ** 2)))
+def _neighbours(at: Floats) -> tuple[Ints, Floats]:
+    """Of each place, up to four neighbours (n, 4) and the weights (n, 4) of their levels in the polynomial through them (Lagrange);
+    no weight for one that is not there.
+    """
+    n = len(at)
+    near = np.arange(n)[:, None] + np.array([-2, -1, 1, 2])
+    near[0], near[-1] = [1, 2, -1, -1], [n - 2, n - 3, -1, -1]  # an end: straight on from two
+    there = (near >= 0) & (near < n)
+    near = np.where(there, near, 0)
+    x, weights = at[near], there.astype(np.float64)
+    for m in range(4):
+        for k in range(4):
+            if k != m:
+                both = there[:, k] & there[:, m]
+                run = np.where(both, x[:, k] - x[:, m], 1.0)
+                weights[:, k] *= np.where(both, (at - x[:, m]) / run, 1.0)
+    return near, weights
 
 
 def _likely(level: float, smooth: float, near: float, decimals: int) -> tuple[float, str]:

@@ -14,6 +14,13 @@ _SLACK = 1e-9  # the same, by which it is kept less strictly where there is none
 _FAR = 1e3  # metres that a level is moved at most
 
 
+_NOTHING = 2  # what HiGHS says where nothing keeps the rules
+
+
+class NotSolved(ValueError):
+    """A programme that ended neither with levels nor with the word that there are none."""
+
+
 @dataclass(frozen=True)
 class Rule:
     """What is asked, told in ``words``: that ``factors`` (n, k) times the levels lie between ``low`` and ``high`` (n,), either of which may
@@ -104,4 +111,6 @@ def _solve(free: Bools, rules: Sequence[Rule], wanted: Wanted | None) -> Floats 
     if not rows:
         return np.zeros(k)
     found = linprog(cost, A_ub=vstack(rows).tocsr(), b_ub=np.concatenate(limits), bounds=bounds, method="highs")
+    if found.status not in (0, _NOTHING):
+        raise NotSolved(f"the levels could not be worked out ({found.message})")
     return np.asarray(found.x[:k], dtype=np.float64) if found.status == 0 else None

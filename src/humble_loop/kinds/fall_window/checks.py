@@ -6,7 +6,15 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, unique_chainages
-from humble_loop.kinds.fall_window.levels import all_windows, edges_at, title_of, told_of, window_of, window_runs
+from humble_loop.kinds.fall_window.levels import (
+    all_windows,
+    edges_at,
+    title_of,
+    told_of,
+    window_of,
+    window_runs,
+    windows_on,
+)
 from humble_loop.kinds.fall_window.model import FallWindow, set_window
 from humble_loop.kinds.kerb_line.levels import KerbLevels, kerb_lines_on
 from humble_loop.kinds.street.plan import StreetLine, is_new
@@ -125,7 +133,7 @@ def _no_room(q: Engine, id: str, of: ThingId, title: str, window: Window) -> lis
     for line_id in lines_asked(q, runs.line):
         every = all_windows(q, line_id)
         mine = next((k for k, w in enumerate(every) if w is window), None)
-        own = {k for k, w in enumerate(every) if any(w is q.attempt(window_of, i) for i in parts.ids(q, FallWindow))}
+        own = {k for k, w in enumerate(every) if any(w is q.attempt(window_of, i) for i in windows_on(q, runs.line))}
         for n in no_room(every):
             if mine is None or mine not in (n.lower, n.upper) or mine != min({n.lower, n.upper} & own):
                 continue

@@ -19,6 +19,7 @@ from humble_loop.kinds.street.tables import streets
 from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.line import line
 from humble_loop.lines.table import Table
+from humble_loop.site import parts
 from humble_loop.site.model import SIDES, Side
 
 _NARROW = 0.05  # metres of a strip whose fall is no matter
@@ -99,7 +100,7 @@ def crossfall_table(q: Engine, of: str | None, every: float | None) -> Table:
     for street in streets(q, of):
         if not is_new(q, street):
             continue
-        made = q.attempt(crossfalls, street, every or 10.0)
+        made = q.attempt(crossfalls, street, every or parts.settings(q).row_interval)
         if isinstance(made, Unsolved):
             continue
         a, b = made.left, made.right

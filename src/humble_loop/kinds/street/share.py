@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from humble_loop.engine.query import Engine
 from humble_loop.kinds.street.holding import ON
 from humble_loop.kinds.street.plan import StreetLine
@@ -34,7 +36,10 @@ def share_along(q: Engine, id: StreetLine, span: tuple[float, float], tapers: tu
 
 def _clear_of(share: Varying, holes: tuple[tuple[float, float], ...]) -> Varying:
     """A share that is nothing where other things go on in place of the roadside, and comes back over a short way."""
+    begin, finish = share.at[[0, -1]]
     for a, b in holes:
         out = Varying.of([a - _CLEAR, a, b, b + _CLEAR], [1.0, 0.0, 0.0, 1.0])
         share = share.times_varying(out)
-    return share
+    # A hole that lies across an end, or beyond it, does not make the stretch longer: the next one may begin there.
+    at = np.union1d(share.at[(share.at > begin) & (share.at < finish)], [begin, finish])
+    return Varying.of(at, share(at))

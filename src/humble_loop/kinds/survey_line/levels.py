@@ -19,6 +19,7 @@ from humble_loop.site.model import Site
 
 RULE = "level out of its run"
 _COLUMNS = ("vertex", "along", "level", "off its run", "likely", "because")
+_ROWS = 2_000  # rows of the sheet: a line may have a hundred times as many vertices
 _TOLD = 5  # findings of one line: the rest stands in its sheet
 
 
@@ -75,7 +76,9 @@ def level_sheet(q: Engine, id: str) -> Sheet:
     xyz, odd = vertices(q, id), {o.index: o for o in odd_vertices(q, id)}
     along, told = _along(xyz), {f.mend.words: f for f in level_findings(q, id) if f.mend}
     rows = []
-    for i, (s, z) in enumerate(zip(along.tolist(), xyz[:, 2].tolist())):
+    shown = sorted({*range(min(len(xyz), _ROWS)), *odd})  # what breaks the run is shown wherever it is
+    for i in shown:
+        s, z = float(along[i]), float(xyz[i, 2])
         o = odd.get(i)
         cells = (
             Fact("vertex", "count", i + 1),
@@ -89,4 +92,6 @@ def level_sheet(q: Engine, id: str) -> Sheet:
         wrong = tuple(f for f in told.values() if f.place == point(xyz[i]))
         rows.append(SheetRow(cells, (s, s), xyz[i : i + 1, :2], findings=wrong, actions=actions))
     note = f"{parts.one(q, SurveyLine, id).name}: {len(odd)} of {len(xyz)} levels break their run"
+    if len(shown) < len(xyz):
+        note += f"; the first {_ROWS:,} are shown, and those that do"
     return Sheet("Levels", SurveyedLine(id), _COLUMNS, tuple(rows), note)
