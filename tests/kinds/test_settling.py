@@ -6,9 +6,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import minimize
 
+from humble_loop.demo import demo_site
 from humble_loop.engine.in_pieces import InPieces
 from humble_loop.engine.query import Engine, Unsolved
-from humble_loop.kinds.fall_window.levels import all_windows
+from humble_loop.kinds.fall_window.levels import all_windows, room_on
 from humble_loop.kinds.fall_window.model import FallWindow, add_window
 from humble_loop.kinds.fall_window.settling import lines_together, settle_sheet, settling, taken
 from humble_loop.kinds.kerb_line.levels import KerbLevels
@@ -147,7 +148,8 @@ def test_crown_and_kerb_lines_move_together():
     site = add_window(site, "line", "left", "lip", boundary, 0.0, 200.0, least=0.01, most=0.06)
     q = Engine(site)
     alone = settling(q, (lip(site),), "present", "")
-    assert any("from its left boundary" in w for w in alone.made.conflict)
+    # Either of what the boundary asks of it cannot be, with what the crown does: its window, or the verge between.
+    assert any("from its left boundary" in w or "verge" in w for w in alone.made.conflict)
     assert any("crossfall" in w for w in alone.made.conflict)
     assert len(alone.made.conflict) == 2
     lines = lines_together(q, "line")
@@ -206,3 +208,29 @@ def test_where_nothing_is_near_the_proposal_is_left_out():
         settling(Engine(site), (lip(site),), "ground", "")
     assert [r.cells[0].value for r in settle_sheet(Engine(site), lip(site)).rows] == ["least change"] * 2
     assert site.all(FallWindow) == ()
+
+
+def test_a_crown_that_is_moved_alone_leaves_the_kerb_its_window():
+    """The crown is asked to lie 0.2 over ground that lies under it; the kerb, 0.1 below the crown and locked, is left at most 0.153."""
+    site = kerb(on_ground(0.01, 0.0, 60.0), by=DROP - 0.1)
+    for index in (0, 1):
+        site = set_kerb_vip(site, lip(site).id, index, locked=True)
+    high = add_window(site, "line", None, "crown", Source(), 0.0, 200.0, measure="height", least=0.2)
+    made = settling(Engine(high), (StreetLine("line"),), "present", "")
+    assert len(made.made.conflict) == 2
+    assert any("crossfall" in w for w in made.made.conflict)
+    low = add_window(site, "line", None, "crown", Source(), 0.0, 200.0, measure="height", least=0.04)
+    made = settling(Engine(low), (StreetLine("line"),), "present", "")
+    assert made.made.levels - made.before == pytest.approx([0.04, 0.04], abs=1e-5)
+    after = taken(Engine(low), made)(low)
+    assert not [f for f in findings(Engine(after)) if f.rule in ("crossfall to a kerb line", "outside its fall window")]
+
+
+def test_advice_on_where_pads_suit_takes_no_room_and_is_no_rule():
+    q = Engine(demo_site())
+    crown_line = StreetLine("kiln-court")
+    assert [w.asked for w in all_windows(q, crown_line)] == [False] * len(all_windows(q, crown_line)) != []
+    assert room_on(q, crown_line) == ()
+    made = settling(q, (crown_line,), "present", "")
+    assert made.made.conflict == ()
+    assert made.made.levels == pytest.approx(made.before, abs=1e-4)

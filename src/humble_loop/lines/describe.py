@@ -268,7 +268,8 @@ class Mark:
 class Window:
     """A fall window: the band of levels in which ``rule`` holds, from ``low`` to ``high`` (n,) at chainages (n,) of a line and
     straight between; an edge that is open is infinite all along. ``told`` says of all such what they are. Both edges move up and
-    down with the line that it ``follows`` at places (n,) along that; None where nothing moves them.
+    down with the line that it ``follows`` at places (n,) along that; None where nothing moves them. One that is not ``asked`` is
+    advice: it is drawn, and takes no room.
     """
 
     rule: str
@@ -277,6 +278,7 @@ class Window:
     high: Floats
     told: str
     follows: tuple[LineId, Floats] | None = None
+    asked: bool = True
 
     def at(self, s: float) -> tuple[float, float] | None:
         """Lowest and highest level at a chainage; None where it does not reach."""

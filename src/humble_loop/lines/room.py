@@ -50,7 +50,7 @@ class NoRoom:
 
 def rooms(windows: Sequence[Window]) -> tuple[Room, ...]:
     """The room left by windows, stretch by stretch between places where any of them begins or ends."""
-    kept = [(i, w) for i, w in enumerate(windows) if len(w.chainages) > 1]
+    kept = [(i, w) for i, w in enumerate(windows) if w.asked and len(w.chainages) > 1]
     ends = np.unique([v for _, w in kept for v in (w.chainages[0], w.chainages[-1])])
     found = []
     for a, b in zip(ends[:-1], ends[1:]):

@@ -9,6 +9,7 @@ from humble_loop.geometry.arrays import Floats, unique_chainages
 from humble_loop.kinds.fall_window.levels import (
     all_windows,
     edges_at,
+    lines_asked,
     title_of,
     told_of,
     window_of,
@@ -16,14 +17,12 @@ from humble_loop.kinds.fall_window.levels import (
     windows_on,
 )
 from humble_loop.kinds.fall_window.model import FallWindow, set_window
-from humble_loop.kinds.kerb_line.levels import KerbLevels, kerb_lines_on
-from humble_loop.kinds.street.plan import StreetLine, is_new
+from humble_loop.kinds.street.plan import is_new
 from humble_loop.kinds.street.section import side_rows
-from humble_loop.kinds.tie.beginning import point_name
 from humble_loop.kinds.tie.source import words_of
 from humble_loop.lines.describe import Window
 from humble_loop.lines.findings import Finding, Mend, point, share, too_low
-from humble_loop.lines.line import LineId, ThingId, line, line_plan
+from humble_loop.lines.line import ThingId, line, line_plan
 from humble_loop.lines.room import no_room
 from humble_loop.site import parts
 
@@ -115,15 +114,6 @@ def _span(s: Floats, by: Floats) -> tuple[float, float]:
 def edges_source(q: Engine, id: str, s: float) -> float:
     """The level of a window's source abreast of a place."""
     return float(edges_at(q, id, np.array([s]))[2][0])
-
-
-def lines_asked(q: Engine, target: StreetLine) -> tuple[LineId, ...]:
-    """The lines whose windows a street's line has to keep: its own levels where it has some, else itself."""
-    if target.side is None:
-        return (target,)
-    point = point_name(q, target.street, target.side, target.point) if is_new(q, target.street) else target.point
-    own = kerb_lines_on(q, target.street, target.side, point)
-    return tuple(KerbLevels(id, target.street) for id in own) or (target,)
 
 
 def _no_room(q: Engine, id: str, of: ThingId, title: str, window: Window) -> list[Finding]:

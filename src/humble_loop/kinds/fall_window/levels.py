@@ -9,12 +9,13 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen, unique_chainages
 from humble_loop.kinds.fall_window.model import FallWindow
-from humble_loop.kinds.kerb_line.levels import KerbLevels, name_on
+from humble_loop.kinds.kerb_line.levels import KerbLevels, kerb_lines_on, name_on
 from humble_loop.kinds.kerb_line.levels import as_it_runs as kerb_line_runs
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of
 from humble_loop.kinds.street.side import course
+from humble_loop.kinds.tie.beginning import point_name
 from humble_loop.kinds.tie.levels import TieLevels, tie_of
-from humble_loop.kinds.tie.source import beside_source, line_of, words_of
+from humble_loop.kinds.tie.source import beside_source, line_of, reach, words_of
 from humble_loop.lines.abreast import abreast
 from humble_loop.lines.describe import Window, band_below
 from humble_loop.lines.findings import share
@@ -102,8 +103,11 @@ def window_of(q: Engine, id: str) -> Window | None:
     w, runs = parts.one(q, FallWindow, id), window_runs(q, id)
     plan = line_plan(q, runs.line)
     begin, finish = max(runs.begin, plan.start), min(runs.finish, plan.end)
-    if finish - begin < 1e-6:
+    # The longest stretch along which the source is there: nothing is asked across a gap in it.
+    there_from = reach(q, w.source, plan, begin, finish) if finish - begin > 1e-6 else None
+    if there_from is None:
         return None
+    begin, finish = there_from
     keys = [plan.offset.at, plan.base.key_chainages(), np.arange(begin, finish, _STEP)]
     other = line_of(q, w.source)
     if other is not None:
@@ -114,12 +118,9 @@ def window_of(q: Engine, id: str) -> Window | None:
             keys.append(abreast(plan, there.plan.points(own)).at)
     s = unique_chainages([begin, finish], *keys, low=begin, high=finish)
     low, high, *_ = edges_at(q, id, s)
-    on = np.isfinite(low) | np.isfinite(high)
+    on = ~np.isnan(low)
     if on.sum() < 2:
         return None
-    first, last = np.flatnonzero(on)[[0, -1]]
-    kept = slice(first, last + 1)
-    s, low, high, on = s[kept], low[kept], high[kept], on[kept]
     s, low, high = s[on], low[on], high[on]
     follows = None if other is None else (other, frozen(abreast(line(q, other).plan, plan.points(s)).at))
     return Window(title_of(q, id), frozen(s), frozen(low), frozen(high), told_of(q, id), follows)
@@ -159,3 +160,20 @@ def all_windows(q: Engine, line: LineId) -> tuple[Window, ...]:
 def room_on(q: Engine, line: LineId) -> tuple[Room, ...]:
     """The room that the fall windows of a line leave."""
     return rooms(all_windows(q, line))
+
+
+def lines_asked(q: Engine, target: StreetLine) -> tuple[LineId, ...]:
+    """The lines whose windows a street's line has to keep: its own levels where it has some, else itself."""
+    if target.side is None:
+        return (target,)
+    point = point_name(q, target.street, target.side, target.point) if is_new(q, target.street) else target.point
+    own = kerb_lines_on(q, target.street, target.side, point)
+    return tuple(KerbLevels(id, target.street) for id in own) or (target,)
+
+
+@query
+def asked_of(q: Engine, street: str) -> tuple[str, ...]:
+    """The fall windows of a street's lines that its section has."""
+    return tuple(
+        w.id for w in parts.owned(q, FallWindow, street) if not isinstance(q.attempt(window_runs, w.id), Unsolved)
+    )

@@ -13,7 +13,7 @@ from humble_loop.engine.in_pieces import InPieces
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, unique_chainages
 from humble_loop.geometry.gradeline import Profile
-from humble_loop.kinds.fall_window.levels import all_windows
+from humble_loop.kinds.fall_window.levels import all_windows, asked_of, lines_asked, window_runs
 from humble_loop.kinds.kerb_line.levels import KerbLevels, all_on
 from humble_loop.kinds.kerb_line.levels import as_it_runs as kerb_line_runs
 from humble_loop.kinds.kerb_line.levels import rule_of as kerb_rule
@@ -29,7 +29,7 @@ from humble_loop.lines.findings import share
 from humble_loop.lines.line import LineId, line, line_plan
 from humble_loop.lines.linear import levels_by, unfolded
 from humble_loop.lines.quantity import Decided, Quantity
-from humble_loop.propose.settle import Rule, Settled, Wanted, settled
+from humble_loop.propose.settle import NotSolved, Rule, Settled, Wanted, settled
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit
 from humble_loop.site.model import SIDES, Site
@@ -95,7 +95,10 @@ def lines_together(q: Engine, street: str) -> tuple[LineId, ...]:
 def settling(q: Engine, lines: tuple[LineId, ...], near: Near, of: str) -> Proposal:
     """VIPs of some lines together so that every rule holds. Raises Unsolved where they have no levels, or nothing is there to be near."""
     begun = _begun(q, lines, near, of)
-    return Proposal(begun.keys, begun.before, begun.work.result(q), begun.length)
+    try:
+        return Proposal(begun.keys, begun.before, begun.work.result(q), begun.length)
+    except NotSolved as error:
+        raise Unsolved("settling", str(error), "move a VIP by hand, and settle again") from None
 
 
 @dataclass(frozen=True)
@@ -116,7 +119,8 @@ def _begun(q: Engine, lines: tuple[LineId, ...], near: Near, of: str) -> _Begun:
     if not keys:
         raise Unsolved("settling", "none of its levels can be moved", "set VIPs first, or unlock one")
     before = np.array(list(decided.values()))
-    rules = [r for m in found for r in (*_of_windows(q, m, keys), *_of_grades(q, m, keys))]
+    asked = _lines_asked(q, lines)
+    rules = [r for id in asked for r in _of_windows(q, id, keys)] + [r for m in found for r in _of_grades(q, m, keys)]
     wanted, length = _wanted(q, found, keys, before, near, of)
     return _Begun(keys, before, InPieces(settled(before, _free(q, keys), rules, wanted)), length)
 
@@ -139,17 +143,27 @@ def _places(m: Movable, low: float, high: float, *more: Floats) -> Floats:
     )
 
 
-def _of_windows(q: Engine, m: Movable, keys: tuple[VipKey, ...]) -> list[Rule]:
-    """That a line lies in its fall windows, each of which may move with another line that is moved."""
-    found = []
-    first, last = float(m.profile.chainages[0]), float(m.profile.chainages[-1])
-    for w in all_windows(q, m.line):
-        low, high = max(first, float(w.chainages[0])), min(last, float(w.chainages[-1]))
-        if high - low < 1e-6:
+def _lines_asked(q: Engine, lines: tuple[LineId, ...]) -> tuple[LineId, ...]:
+    """The lines whose windows are kept: those that are moved, and all others of the street that have some, since what they fall from may
+    be moved.
+    """
+    street = street_of(lines[0])
+    targets = dict.fromkeys(window_runs(q, id).line for id in asked_of(q, street))
+    others = [id for target in targets for id in lines_asked(q, target)]
+    return tuple(dict.fromkeys((*lines, *lines_together(q, street), *others)))
+
+
+def _of_windows(q: Engine, id: LineId, keys: tuple[VipKey, ...]) -> list[Rule]:
+    """That a line lies in its fall windows, each of which may move with another line that is moved; what nothing moves is left out."""
+    found, made = [], q.attempt(line, id)
+    if isinstance(made, Unsolved):
+        return []
+    for w in all_windows(q, id):
+        low, high = float(w.chainages[0]), float(w.chainages[-1])
+        if not w.asked or high - low < 1e-6:
             continue
-        s = w.chainages[(w.chainages >= low) & (w.chainages <= high)]
-        s = _places(m, low, high, s)
-        own = levels_by(q, m.line, s, keys)
+        s = unique_chainages(w.chainages, np.arange(low, high, _STEP), made.rule.key_places(), low=low, high=high)
+        own = levels_by(q, id, s, keys)
         below, above = (
             np.interp(s, w.chainages, e) if np.isfinite(e).all() else np.full(len(s), e[0]) for e in (w.low, w.high)
         )
@@ -159,9 +173,10 @@ def _of_windows(q: Engine, m: Movable, keys: tuple[VipKey, ...]) -> list[Rule]:
             now = line(q, other).rule.levels(np.interp(s, w.chainages, at))
             below, above = below - now, above - now
             own = own.less(there)
-        on = np.isfinite(own.constant)
-        limits = below[on] - own.constant[on], above[on] - own.constant[on]
-        found.append(Rule(f"{m.title}: {w.told}", own.factors[on], *limits))
+        on = np.isfinite(own.constant) & np.any(own.factors != 0.0, axis=1)
+        if on.any():
+            limits = below[on] - own.constant[on], above[on] - own.constant[on]
+            found.append(Rule(f"{made.title}: {w.told}", own.factors[on], *limits))
     return found
 
 

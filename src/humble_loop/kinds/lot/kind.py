@@ -249,7 +249,11 @@ def pad_windows(q: Engine, street: str) -> tuple[Window, ...]:
         if np.isfinite(crown):
             low, high = crown + aim - made.high, crown + aim - made.low
             ends, told = frozen([a, b]), "where the crown suits each lot's pad"
-            found.append(Window(f"{frame.name}: pad on the ground", ends, frozen([low] * 2), frozen([high] * 2), told))
+            found.append(
+                Window(
+                    f"{frame.name}: pad on the ground", ends, frozen([low] * 2), frozen([high] * 2), told, asked=False
+                )
+            )
     return tuple(found)
 
 
