@@ -97,7 +97,11 @@ def test_a_boundary_is_tied_by_dragging_its_ring_in_plan_onto_a_survey_line(d):
 
 
 def test_let_go_on_nothing_nothing_is_tied(d):
-    drag_ring(d, ring(d, "lip"), (0.0, level(d, "crown") + 2.0))
+    away = (0.0, level(d, "crown") + 2.0)
+    drag_ring(d, ring(d, "lip"), away, release=False)
+    assert "drag it onto what it is to follow" in d.window.cross_section.tag.text()
+    d.release(d.window.cross_section, away)
+    d.settle()
     assert d.site.all(LevelTie) == ()
 
 

@@ -7,9 +7,11 @@ from hypothesis import strategies as st
 
 from humble_loop.engine.query import Engine
 from humble_loop.formats.site_file import load_site, save_site
+from humble_loop.ground.surface import Surface
 from humble_loop.kinds.fall_window.levels import all_windows, edges_at, room_on, window_of
 from humble_loop.kinds.fall_window.model import FallWindow, add_window, set_window
 from humble_loop.kinds.fall_window.show import facts_about_line, facts_of, room_sheet, sheet_of
+from humble_loop.kinds.ground.model import Ground
 from humble_loop.kinds.kerb_line.levels import KerbLevels
 from humble_loop.kinds.kerb_line.model import KerbLine, KerbVip, add_kerb_line
 from humble_loop.kinds.street import StreetLine
@@ -24,7 +26,9 @@ from humble_loop.lines.room import no_room, rooms
 from humble_loop.site.edits import EditError, remove
 from humble_loop.whole.findings import findings
 from humble_loop.whole.tables import table
+from tests import edits
 from tests.conftest import examples
+from tests.kinds.test_elements import E0, N0
 from tests.kinds.test_sections import straight
 from tests.kinds.test_ties import DROP, KERB, crown, old_kerb, on_ground, surveyed
 
@@ -248,3 +252,16 @@ def test_the_table_tells_source_distance_limits_and_fall():
     assert row["distance"] == pytest.approx(away, abs=1e-9)
     assert row["lowest"] == pytest.approx(z - 0.05 * away, abs=1e-9)
     assert row["fall"] == pytest.approx((z - (crown(100.0) - DROP)) / away)
+
+
+def test_nothing_is_asked_across_a_gap_in_the_source():
+    """The ground has a hole from 80 to 120: the window goes on from there, the longer of both stretches, to 200."""
+    left = [[0, 1, 2], [1, 3, 2]]
+    points = [(x, y, 60.5) for x in (-10.0, 80.0) for y in (-30.0, 30.0)]
+    points += [(x, y, 60.5) for x in (120.0, 260.0) for y in (-30.0, 30.0)]
+    surface = Surface(np.array(points), np.array([*left, *[[k + 4 for k in t] for t in left]])).shifted(E0, N0)
+    site = edits.add_ground(straight(), Ground(name="Holed", surface=surface))
+    site = add_window(site, "line", None, "crown", Source(), 10.0, 195.0, measure="height", least=0.0)
+    (made,) = all_windows(Engine(site), StreetLine("line"))
+    assert (made.chainages[0], made.chainages[-1]) == (pytest.approx(120.0, abs=1e-6), 195.0)
+    assert told(site, "fall window's source ends early")

@@ -582,3 +582,10 @@ def test_a_vip_that_breaks_the_run_of_the_others_is_told_with_the_level_it_was_l
     mended = f.mend.apply(held(*vips))
     assert mended.all(KerbLine)[0].vips[3].level == pytest.approx(60.698)
     assert "VIP out of its run" not in [f.rule for f in findings(Engine(mended))]
+
+
+def test_a_lock_stays_when_the_street_is_cut():
+    site = held()
+    site = set_kerb_vip(site, site.all(KerbLine)[0].id, 1, locked=True)
+    parts = split(Engine(site), "line", 70.0)(site).all(KerbLine)
+    assert [[v.locked for v in k.vips] for k in parts] == [[False, False], [False, True, False]]

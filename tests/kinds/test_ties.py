@@ -17,6 +17,7 @@ from humble_loop.kinds.street.edits import reverse_street, set_street
 from humble_loop.kinds.street.joining import joined, joints
 from humble_loop.kinds.street.model import Street
 from humble_loop.kinds.street.section import rows
+from humble_loop.kinds.street.share import _clear_of
 from humble_loop.kinds.street.side import course
 from humble_loop.kinds.survey_line.model import SurveyLine, add_survey_lines
 from humble_loop.kinds.tie.beginning import could_follow, tied
@@ -25,6 +26,7 @@ from humble_loop.kinds.tie.model import LevelTie, Source, add_tie, set_tie
 from humble_loop.kinds.tie.show import facts_about_street, facts_of, sheet_of
 from humble_loop.lines.describe import Actions, Choice, Fact
 from humble_loop.lines.line import line
+from humble_loop.lines.varying import Varying
 from humble_loop.site.edits import EditError, changed, remove
 from humble_loop.site.libraries import new_site
 from humble_loop.whole.findings import findings
@@ -254,8 +256,9 @@ def test_what_is_followed_may_be_gone():
     assert "not there any more" in f.message
     assert "choose another" in f.remedy
     assert level(gone, "lip", 50.0) == pytest.approx(crown(50.0) - DROP)
-    assert ("old kerb" in str(table(Engine(gone), "ties").rows)) is False
-    assert len(table(Engine(gone), "ties").rows) == 1
+    (row,) = table(Engine(gone), "ties").rows
+    assert row[5] == "a survey line that is gone"
+    assert row[7:] == (None,) * 6
 
 
 def test_where_what_is_followed_ends_early_the_tie_ends_too_and_can_be_made_to():
@@ -398,3 +401,10 @@ def test_ties_on_a_point_that_the_section_has_no_more_are_told():
     assert [f.rule for f in findings(Engine(odd)) if "ledge" in f.message] == ["cannot be worked out"]
     assert ties_on(Engine(odd), "line", "left", "path front") == ()
     assert new_site().all(LevelTie) == ()
+
+
+def test_a_hold_beside_a_corner_stays_in_its_stretch_so_that_another_may_begin_where_it_ends():
+    """A hole from 48 to 55 lies across the end, at 50, of a stretch: the next one begins there."""
+    share = _clear_of(Varying.of([10.0, 10.05, 49.95, 50.0], [0.0, 1.0, 1.0, 0.0]), ((48.0, 55.0),))
+    assert (share.at[0], share.at[-1]) == (10.0, 50.0)
+    assert share([30.0, 45.0, 48.0, 49.0]) == pytest.approx([1.0, 1.0, 0.0, 0.0])

@@ -25,6 +25,7 @@ from humble_loop.site.model import SIDES, side_sign
 NOTHING, CROSSFALL, OVER, PATHS = "No colour", "Crossfall", "Height over the old surface", "Fall of paths"
 KINDS = (NOTHING, CROSSFALL, OVER, PATHS)
 _STEP = 2.0  # metres of a piece along the street
+_PIECES = 600  # of one side at most: longer ones on a long street
 _FIGURES = 10  # pieces from one figure to the next
 _DEEP = 0.15  # metres over the old surface, or under it, at which its colour is at its strongest
 _PATH = 0.01, 0.04  # falls of a path to the kerb between which it drains and is easy to walk: typical
@@ -47,7 +48,8 @@ class Coloured:
 @query
 def coloured(q: Engine, street: str, kind: str) -> Coloured:
     """What a street is coloured by, piece by piece between its rows. Raises Unsolved where it has no levels."""
-    made, rules = crossfalls(q, street, _STEP), class_of(q, street)
+    step = max(_STEP, chain_of(q, street).total / _PIECES)
+    made, rules = crossfalls(q, street, step), class_of(q, street)
     corners, values = [], []
     for side in SIDES:
         a = made.side(side)

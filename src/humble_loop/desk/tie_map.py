@@ -36,15 +36,14 @@ class _Drawing(QWidget):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self._session, self.theme = session, None
+        self._session = session
+        self.theme: Theme | None = None
         self.around: Around | None = None
         self.moved: tuple[Moved, ...] = ()
         self.names: dict[ThingId | None, str] = {}
         self._places: list[tuple[QRectF, ThingId]] = []
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-
-    theme: Theme | None
 
     def show_map(self, made: Around | None, moved: tuple[Moved, ...], names: dict[ThingId | None, str]) -> None:
         """Show another map."""

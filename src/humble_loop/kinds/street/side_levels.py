@@ -24,46 +24,43 @@ _OWN = "as its section has it"
 def side_rule(q: Engine, street: str, side: Side, k: int) -> LevelRule:
     """How point ``k`` of a side comes by its levels."""
     made = course(q, street, side)
-    return _driven(q, street, side, made, k, made.lip) if k <= made.lip else _beside(q, street, side, made, k)
+    return _moved(q, street, side, made, k, made.lip) if k <= made.lip else _beside(q, street, side, made, k)
 
 
 def by_section(q: Engine, street: str, side: Side) -> LevelRule:
     """The boundary as its section and whatever is held before it have it, out from the lip, whether or not it is held elsewhere."""
-    made = course(q, street, side)
-    last = len(made.names) - 1
-    return _carried(q, street, side, made, last, last - 1)
+    return section_rule(q, street, side, len(course(q, street, side).names) - 1)
 
 
 def section_rule(q: Engine, street: str, side: Side, k: int) -> LevelRule:
     """Point ``k`` of a side where it would be were it not held itself."""
-    made = course(q, street, side)
-    if k == len(made.names) - 1:
-        return by_section(q, street, side)
-    return _driven(q, street, side, made, k, k - 1) if k <= made.lip else _carried(q, street, side, made, k, k - 1)
+    return _moved(q, street, side, course(q, street, side), k, k - 1)
 
 
-def _driven(q: Engine, street: str, side: Side, made: SideCourse, k: int, upto: int) -> LevelRule:
-    """Point ``k`` of the carriageway, with regard to points up to ``upto`` that are held.
+def _moved(q: Engine, street: str, side: Side, made: SideCourse, k: int, upto: int) -> LevelRule:
+    """Point ``k`` of a side as its section has it, with regard to points up to ``upto`` that are held.
 
-    What lies outside of one that is held moves with it; what lies between it and the next one inwards that is held, or the
-    crown, moves with it in proportion to its distance.
+    What lies outside of one that is held is carried along. What lies in the carriageway between it and the next one inwards that is
+    held, or the crown, moves with it in proportion to its distance. The roadside stands on the lip, whatever holds that.
     """
-    if upto <= 0:
-        return _by_crossfall(q, street, side, made, k)
-    own, held = _driven(q, street, side, made, k, upto - 1), _holds(q, street, side, made, upto)
+    driven = k <= made.lip
+    if upto <= (0 if driven else made.lip):
+        return _by_crossfall(q, street, side, made, k) if driven else _from_lip(q, street, side, made, k)
+    own, held = _moved(q, street, side, made, k, upto - 1), _holds(q, street, side, made, upto)
     if not held:
         return own
     if k == upto:
         return _at(q, street, side, made, k, own, held)
-    leader = _driven(q, street, side, made, upto, upto - 1)
-    ratio = None if k > upto else _proportion(q, street, side, made, k, upto)
-    return _with(q, street, side, made, k, own, held, leader, ratio, made.names[upto])
+    leader = _moved(q, street, side, made, upto, upto - 1)
+    ratio = _proportion(q, street, side, made, k, upto) if k < upto else None
+    title = f"{name_of(q, street)} {side} {made.names[k]}"
+    return Held(title, f"with the {made.names[upto]}, which is held", own, _OWN, held, leader, ratio)
 
 
 def _beside(q: Engine, street: str, side: Side, made: SideCourse, k: int) -> LevelRule:
     """Point ``k`` of the roadside; all of it moves with a boundary that is held as ``inwards`` says."""
     last = len(made.names) - 1
-    own = _carried(q, street, side, made, k, min(k, last - 1))
+    own = _moved(q, street, side, made, k, min(k, last - 1))
     held = _holds(q, street, side, made, last)
     if not held:
         return own
@@ -77,19 +74,6 @@ def _beside(q: Engine, street: str, side: Side, made: SideCourse, k: int) -> Lev
     return Held(title, rule_words, own, _OWN, held, by_section(q, street, side), ratio)
 
 
-def _carried(q: Engine, street: str, side: Side, made: SideCourse, k: int, upto: int) -> LevelRule:
-    """Point ``k`` of the roadside, out from the lip and with points before it, up to ``upto``, that are held: it is carried along."""
-    if upto <= made.lip:
-        return _from_lip(q, street, side, made, k)
-    own, held = _carried(q, street, side, made, k, upto - 1), _holds(q, street, side, made, upto)
-    if not held:
-        return own
-    if k == upto:
-        return _at(q, street, side, made, k, own, held)
-    leader = _carried(q, street, side, made, upto, upto - 1)
-    return _with(q, street, side, made, k, own, held, leader, None, made.names[upto])
-
-
 def _holds(q: Engine, street: str, side: Side, made: SideCourse, k: int) -> tuple[Hold, ...]:
     return holds(q, StreetLine(street, made.names[k], side))
 
@@ -99,22 +83,6 @@ def _at(
 ) -> LevelRule:
     by = " and ".join(dict.fromkeys(h.words for h in held))
     return Held(f"{name_of(q, street)} {side} {made.names[k]}", f"held by {by}", own, _OWN, held)
-
-
-def _with(
-    q: Engine,
-    street: str,
-    side: Side,
-    made: SideCourse,
-    k: int,
-    own: LevelRule,
-    held: tuple[Hold, ...],
-    leader: LevelRule,
-    ratio: Varying | None,
-    name: str,
-) -> LevelRule:
-    title = f"{name_of(q, street)} {side} {made.names[k]}"
-    return Held(title, f"with the {name}, which is held", own, _OWN, held, leader, ratio)
 
 
 def _proportion(q: Engine, street: str, side: Side, made: SideCourse, k: int, upto: int) -> Varying:
