@@ -408,3 +408,22 @@ def test_a_hold_beside_a_corner_stays_in_its_stretch_so_that_another_may_begin_w
     share = _clear_of(Varying.of([10.0, 10.05, 49.95, 50.0], [0.0, 1.0, 1.0, 0.0]), ((48.0, 55.0),))
     assert (share.at[0], share.at[-1]) == (10.0, 50.0)
     assert share([30.0, 45.0, 48.0, 49.0]) == pytest.approx([1.0, 1.0, 0.0, 0.0])
+
+
+def test_grades_abreast_of_a_line_that_runs_back_and_away_and_of_a_bend_are_the_slope_of_levels():
+    """A line from (200, 103.4) back to (0, 3.4) that rises by 5 in its √50000 m: 2 m of street are √(4/5) × 2 m of it, backwards."""
+    site = surveyed([(200.0, 103.4, 60.0), (0.0, 3.4, 65.0)])
+    site = add_tie(site, "line", "left", "lip", KERB, 40.0, 150.0)
+    made = line(Engine(site), StreetLine("line", "lip", "left")).rule
+    assert made.grades([80.0])[0] == pytest.approx(-5.0 / np.sqrt(50_000.0) * np.sqrt(0.8), abs=1e-9)
+    # A street in an arc of 60 m round (100, 80): its crown comes nearest at 100, and runs faster than this one beside it.
+    bends = [Bend(easting=E0 + x, northing=N0 + y, radius=r) for x, y, r in ((0, 90, 0), (100, 2, 60), (200, 90, 0))]
+    site = edits.add_street(
+        straight(), "Arc", bends, vips=[Vip(chainage=0.0, level=60.0), Vip(chainage=200.0, level=70.0)]
+    )
+    site = add_tie(site, "line", "left", "lip", Source(what="point", of="arc", point="crown"), 70.0, 130.0)
+    made = line(Engine(site), StreetLine("line", "lip", "left")).rule
+    s, h = np.linspace(75.0, 125.0, 21), 1e-5
+    slope = (made.levels(s + h) - made.levels(s - h)) / (2.0 * h)
+    assert made.grades(s) == pytest.approx(slope, abs=1e-6)
+    assert np.abs(slope - 0.05).max() > 0.005
