@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from humble_loop.desk.painting import guarded
 from humble_loop.desk.theme import Theme, font
 
-_HEIGHT, _MARGIN = 150, 34  # pixels
+_HEIGHT, _MARGIN = 108, 26  # pixels
 _GROUND = 0.02  # metres that the cut ground goes on below the lowest point
 _ROW = 13.0
 
