@@ -214,7 +214,7 @@ def amount(words: Words, values: ArrayLike) -> Addend:
 def times(words: Words, of: Quantity, factor: ArrayLike = 1.0) -> Addend:
     """``factor`` times another quantity; a quantity at one place serves all places."""
     f = as_row(factor)
-    return Addend(words, f if f.size >= of.size else np.full(of.size, f[0]), of)
+    return Addend(words, np.full(of.size, f[0]) if f.size == 1 else f, of)
 
 
 def percent(value: float) -> str:

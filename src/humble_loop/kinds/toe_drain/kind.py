@@ -9,29 +9,31 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.kinds.junction.layout import ReturnLine
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of, street_ids
-from humble_loop.kinds.street.section import side_rows
 from humble_loop.kinds.toe_drain.checks import RULES, drain_findings
 from humble_loop.kinds.toe_drain.level_sheet import drain_level_sheet
 from humble_loop.kinds.toe_drain.model import DrainChoice, DrainGrade
 from humble_loop.kinds.toe_drain.place import (
     DrainLine,
-    boundary_of,
     drain_id,
     drain_stations,
-    drains_of,
     first_shape,
     has_drain,
+    lines_beside,
     lines_of,
     plan_of,
+    rooms,
     rule_of,
     shapes_of,
     stretches,
 )
 from humble_loop.kinds.toe_drain.recut import recut, rejoined
-from humble_loop.kinds.toe_drain.runs import invert_line
+from humble_loop.kinds.toe_drain.roadside import boundary_of, owner, round_of
+from humble_loop.kinds.toe_drain.runs import invert_line, inverts
 from humble_loop.kinds.toe_drain.show import drain_facts, drain_sheet, drawing
 from humble_loop.kinds.toe_drain.tables import TABLES
+from humble_loop.kinds.turning_head.layout import HeadLine
 from humble_loop.lines.describe import Drawing, Row, SetOutPoint, SheetOf
 from humble_loop.lines.faces import Face, FaceId, Strip
 from humble_loop.lines.findings import Finding
@@ -39,19 +41,21 @@ from humble_loop.lines.kind import Kind
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line_plan
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import along_line
+from humble_loop.lines.standing import kind_of
 from humble_loop.site import parts
-from humble_loop.site.model import SIDES, Side, Site, side_sign
+from humble_loop.site.model import SIDES, Side, Site
 
 _ROW = 1e-4  # metres within which a row stands at the end of a drain
 
 
 @dataclass(frozen=True)
 class DrainFace(FaceId):
-    """The drains of one shape on a side of a street."""
+    """The drains of one shape on a side of a street: beside its own boundary, or ``round`` that of a corner or a head."""
 
     street: str
     side: Side
     shape: str
+    round: LineId | None = None
     kind: ClassVar[str] = "toe_drain"
 
     @property
@@ -97,23 +101,38 @@ class ToeDrains(Kind):
     def stations(self, q: Engine, street: str) -> Floats:
         return np.concatenate([drain_stations(q, street, side) for side in SIDES])
 
+    def stations_on(self, q: Engine, line: LineId) -> Floats:
+        if not isinstance(line, (ReturnLine, HeadLine)):
+            return frozen([])
+        return drain_stations(q, *owner(line), line)
+
     def beyond(self, q: Engine, line: LineId) -> tuple[tuple[LineId, ...], ...]:
-        if not isinstance(line, StreetLine) or line.side is None or not has_drain(q, line.street, line.side):
+        if not isinstance(line, (StreetLine, ReturnLine, HeadLine)):
             return ()
-        if line != boundary_of(q, line.street, line.side):
+        if isinstance(line, StreetLine) and (line.side is None or line != boundary_of(q, line.street, line.side)):
             return ()
-        own = lines_of(q, line.street, line.side)
-        return tuple(tuple(id for id in own if id.shape == shape) for shape in shapes_of(q, line.street, line.side))
+        street, side = owner(line)
+        if not has_drain(q, street, side):
+            return ()
+        round = None if isinstance(line, StreetLine) else line
+        own = lines_beside(q, street, side, round)
+        shapes = shapes_of(q, street, side, round)
+        return tuple(tuple(id for id in own if id.shape == shape) for shape in shapes)
 
     def faces(self, q: Engine, thing: ThingId) -> tuple[FaceId, ...]:
+        # Wherever one may stand, also where none does: a drag of levels adds no face.
         street, side = of(thing)
-        offered = dict.fromkeys(drain.shape for _, drain in drains_of(q, street, side))
-        return tuple(DrainFace(street, side, shape) for shape in offered)  # also where none stands: a drag adds no face
+        made = q.attempt(rooms, street, side)
+        if isinstance(made, Unsolved):
+            return ()
+        offered = dict.fromkeys((room.drain.shape, room.beside.boundary) for room in made if not room.tight)
+        return tuple(DrainFace(street, side, shape, round_of(boundary)) for shape, boundary in offered)
 
     def face(self, q: Engine, id: FaceId) -> Face:
         assert isinstance(id, DrainFace)
-        own = [s for s in stretches(q, id.street, id.side) if s.shape == id.shape]
-        s = side_rows(q, id.street, id.side)
+        own = [s for s in stretches(q, id.street, id.side) if (s.shape, s.round) == (id.shape, id.round)]
+        boundary = id.round or boundary_of(q, id.street, id.side)
+        s = kind_of(boundary.kind).rows_on(q, boundary)
         keep = np.zeros(len(s), dtype=bool)
         for d in own:
             keep |= (s >= d.begin - _ROW) & (s <= d.finish + _ROW)
@@ -122,8 +141,8 @@ class ToeDrains(Kind):
         joined = np.zeros(len(middle), dtype=bool)
         for d in own:
             joined |= (middle > d.begin) & (middle < d.finish)
-        lines: tuple[LineId, ...] = tuple(i for i in lines_of(q, id.street, id.side) if i.shape == id.shape)
-        boundary = boundary_of(q, id.street, id.side)
+        beside = lines_beside(q, id.street, id.side, id.round)
+        lines: tuple[LineId, ...] = tuple(i for i in beside if i.shape == id.shape)
         across = (boundary, *(lines or (boundary,)))
         roles = ("drain" if parts.kerb_shape(q, id.shape).lining > 0 else "swale",) * (len(across) - 1)
         return Strip(self.name(q, id.thing), "drain", across, frozen(s), frozen(joined, np.bool_), roles)
@@ -143,11 +162,10 @@ class ToeDrains(Kind):
         if isinstance(q.attempt(stretches, street, side), Unsolved):
             return ()
         chain, found = chain_of(q, street), list[SetOutPoint]()
-        for shape in shapes_of(q, street, side):
-            id = invert_line(q, street, side, shape)
-            keys = drain_stations(q, street, side)
-            title = f"{self.name(q, thing)} invert"
-            found += along_line(q, id, title, keys, side_sign(side), chain, name_of(q, street))
+        for id in inverts(q, street, side):
+            title, outwards = line_plan(q, id).title, float(np.sign(line_plan(q, id).offset.values.sum()))
+            keys = drain_stations(q, street, side, id.round)
+            found += along_line(q, id, title, keys, outwards, chain, name_of(q, street))
         return tuple(found)
 
     def details(self, q: Engine, thing: ThingId) -> Drawing:
@@ -176,8 +194,8 @@ class ToeDrains(Kind):
         if isinstance(made, Unsolved) or not made:
             return np.inf
         nearest = np.inf
-        for shape in shapes_of(q, street, side):
-            plan = line_plan(q, invert_line(q, street, side, shape))
+        for id in inverts(q, street, side):
+            plan = line_plan(q, id)
             s, beyond = plan.foot([place])
             if plan.covers(s)[0]:
                 nearest = min(nearest, abs(float(beyond[0])))

@@ -26,7 +26,8 @@ def drain_level_sheet(q: Engine, street: str) -> Sheet:
     adds: list[tuple[str, Edit]] = []
     for side in SIDES:
         made = q.attempt(runs, street, side) if has_drain(q, street, side) else ()
-        for run in () if isinstance(made, Unsolved) else made:
+        # A drain round a corner or a head follows their levels; only those beside the street's own boundary can have their own.
+        for run in () if isinstance(made, Unsolved) else (r for r in made if r.stretch.round is None):
             own = _own(q, street, side, run.stretch)
             if own is None:
                 begin, finish = run.stretch.full

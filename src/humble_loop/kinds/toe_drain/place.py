@@ -1,13 +1,14 @@
-"""Where drains stand along the toe of a side's cut, and their lines.
+"""Where drains stand along the toe of a side's cut, round the corners and the head at its ends, and their lines.
 
 A drain is wanted where the ground stands above its invert across its whole width: there water from the ground beyond would
 come down onto the road. Gaps that are too short are closed, stretches that are too short are left out; then what was chosen
 holds. None stands where the boundary is interrupted or something adjoins it, nor inside a bend that has no room for it.
+Where the drain of one boundary meets that of the next it goes on; everywhere else it rises out at its ends.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import ClassVar
 
 import numpy as np
@@ -19,17 +20,27 @@ from humble_loop.ground.drape import cross_segments
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.batter import outwards
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of
-from humble_loop.kinds.street.side import course, drawn_side, sections_along, stations
+from humble_loop.kinds.street.side import drawn_side, sections_along, stations
 from humble_loop.kinds.toe_drain.model import DrainChoice, DrainGrade
+from humble_loop.kinds.toe_drain.roadside import (
+    Roadside,
+    Span,
+    boundary_of,
+    goes_on_as,
+    meets,
+    owner,
+    roadsides,
+    round_of,
+    where,
+)
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line, line_plan
 from humble_loop.lines.rules import Above, LevelRule, Pull, Pulled
 from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
 from humble_loop.site.library import KerbShape, ToeDrain
-from humble_loop.site.model import Side, side_sign
+from humble_loop.site.model import Side, other_side
 
-Span = tuple[float, float]
 _STEP = 2.0  # metres between the places at which the ground is asked
 _ROOM = 0.1  # of its length along the centreline that the far edge of a drain keeps inside a bend, at least
 _NONE = 1e-6  # metres of a stretch that is none
@@ -37,12 +48,16 @@ _NONE = 1e-6  # metres of a stretch that is none
 
 @dataclass(frozen=True)
 class DrainLine(LineId):
-    """A line of a street's drains of one shape on a side: a point of the shape, all along the stretches where it stands."""
+    """A line of a street's drains of one shape on a side: a point of the shape, all along the stretches where it stands.
+
+    ``round`` is the boundary of the corner or head that it goes round; None along the street's own.
+    """
 
     street: str
     side: Side
     shape: str
     point: str
+    round: LineId | None = None
     kind: ClassVar[str] = "toe_drain"
 
     @property
@@ -57,20 +72,37 @@ def drain_id(street: str, side: Side) -> ThingId:
 
 @dataclass(frozen=True)
 class Stretch:
-    """A drain from ``begin`` to ``finish`` of the street as it runs, of a ``shape``, with ``taper`` metres at both ends."""
+    """A drain from ``begin`` to ``finish`` of a ``boundary`` (chainages, on the street's own), of a ``shape``.
 
+    At both ends it rises out over ``taper`` metres, unless it ``goes_on`` there beside the next boundary.
+    """
+
+    boundary: LineId
     begin: float
     finish: float
     shape: str
     taper: float
     least_fall: float
     chosen: bool
+    goes_on: tuple[bool, bool] = (False, False)
 
     @property
     def full(self) -> Span:
-        """Between its tapers; at its middle where it is too short for both."""
-        taper = min(self.taper, 0.5 * (self.finish - self.begin))
-        return self.begin + taper, self.finish - taper
+        """Between its tapers; they meet where it is too short for both."""
+        first, last = (0.0 if on else self.taper for on in self.goes_on)
+        share = min(1.0, (self.finish - self.begin) / max(first + last, _NONE))
+        return self.begin + share * first, self.finish - share * last
+
+    @property
+    def goes_on_at(self) -> str:
+        """At which of its ends it goes on, in words."""
+        first, last = self.goes_on
+        return "both ends" if first and last else "its beginning" if first else "its end" if last else "neither"
+
+    @property
+    def round(self) -> LineId | None:
+        """The boundary of the corner or head that it stands round; None on the street's own."""
+        return round_of(self.boundary)
 
 
 def drains_of(q: Engine, street: str, side: Side) -> tuple[tuple[Span, ToeDrain], ...]:
@@ -111,11 +143,6 @@ def has_drain(q: Engine, street: str, side: Side) -> bool:
     return is_new(q, street) and any(s.side(drawn).drain is not None for _, s in sections_along(q, street))
 
 
-def boundary_of(q: Engine, street: str, side: Side) -> StreetLine:
-    """The line beyond which a side's drains stand."""
-    return StreetLine(street, course(q, street, side).names[-1], side)
-
-
 def width_of(shape: KerbShape) -> float:
     """Metres from a drain's edge at the road to its far edge."""
     return shape.points[-1].out / 1000.0
@@ -128,61 +155,170 @@ def invert_of(shape: KerbShape) -> float:
 
 @dataclass(frozen=True)
 class Room:
-    """Where a drain may stand, from ``begin`` to ``finish``: the lowest level (n,) of the ground across its whole width at
-    places ``s`` (n,); NaN where there is none.
+    """Where a drain may stand beside a boundary, from ``begin`` to ``finish``: the lowest level (n,) of the ground across its
+    whole width at places ``s`` (n,); NaN where there is none. Inside a ``tight`` bend none may, whatever the ground is.
     """
 
+    beside: Roadside
     drain: ToeDrain
     begin: float
     finish: float
     s: Floats
     ground: Floats
+    tight: bool = False
 
 
 @query
 def rooms(q: Engine, street: str, side: Side) -> tuple[Room, ...]:
-    """Where a side's drains may stand. This rests on nothing that has a level but the ground, so a drag leaves it alone."""
-    boundary = boundary_of(q, street, side)
-    plan = line_plan(q, boundary)
-    taken = [*plan.gaps, *(span for kind in kinds() for span in kind.claims(q, boundary))]
+    """Where a side's drains may stand, and the bends that are too tight for them.
+
+    This rests on nothing that has a level but the ground, so a drag leaves it alone.
+    """
+    offered = drains_of(q, street, side)
+    found: list[Room] = []
+    for beside in roadsides(q, street, side) if offered else ():
+        plan = line_plan(q, beside.boundary)
+        taken = [*plan.gaps, *(span for kind in kinds() for span in kind.claims(q, beside.boundary))]
+        for (begin, finish), drain in offered if beside.leaves is None else _going_round(beside.leaves, plan, offered):
+            width = width_of(parts.kerb_shape(q, drain.shape))
+            low, high = max(begin, plan.start), min(finish, plan.end)
+            tight = clip(_tight(plan, low, high, width), low, high)
+            wide = without([(low, high)], [*taken, *tight])
+            for a, b in sorted([*wide, *without(tight, taken)]):
+                s = np.linspace(a, b, max(2, int(np.ceil((b - a) / _STEP)) + 1))
+                ground = _lowest(q, plan, s, width)
+                found.append(Room(beside, drain, a, b, frozen(s), frozen(ground), (a, b) not in wide))
+    return tuple(found)
+
+
+def _going_round(
+    leaves: float, plan: LinePlan, offered: tuple[tuple[Span, ToeDrain], ...]
+) -> list[tuple[Span, ToeDrain]]:
+    """Round a corner or a head goes the drain that a side has where its own boundary ends."""
+    return [((plan.start, plan.end), drain) for (a, b), drain in offered if a - _NONE <= leaves <= b + _NONE][:1]
+
+
+@dataclass(frozen=True)
+class Wet:
+    """A stretch beside a boundary, however short, on which the ground wants a drain."""
+
+    room: Room
+    begin: float
+    finish: float
+
+    @property
+    def boundary(self) -> LineId:
+        return self.room.beside.boundary
+
+    def goes_on_as(self, other: Wet, place: float) -> bool:
+        """Whether a drain on it and one on another that ends at a place would be one."""
+        alike = other.room.drain.shape == self.room.drain.shape and not (self.room.tight or other.room.tight)
+        return alike and _ends_at(other, place)
+
+
+@query
+def wet_on(q: Engine, street: str, side: Side) -> tuple[Wet, ...]:
+    """Where the ground stands above the invert that a drain of a side would have, gaps closed."""
     found = []
-    for span, drain in drains_of(q, street, side):
-        width = width_of(parts.kerb_shape(q, drain.shape))
-        low, high = max(span[0], plan.start), min(span[1], plan.end)
-        for a, b in without([(low, high)], [*taken, *_tight(plan, low, high, width)]):
-            s = np.linspace(a, b, max(2, int(np.ceil((b - a) / _STEP)) + 1))
-            found.append(Room(drain, a, b, frozen(s), frozen(_lowest(q, plan, s, width))))
+    for room in rooms(q, street, side) if not ground_of(q).empty else ():
+        made = q.attempt(line, room.beside.boundary)
+        if isinstance(made, Unsolved):
+            if room.beside.boundary == boundary_of(q, street, side):
+                raise made
+            continue  # the corner or the head itself says what is wrong
+        above = room.ground - made.rule.levels(room.s) - invert_of(parts.kerb_shape(q, room.drain.shape))
+        above = np.where(np.isfinite(above), above, -1.0)
+        found += [Wet(room, a, b) for a, b in joined(_positive(room.s, above), room.drain.least_gap)]
     return tuple(found)
 
 
 @query
+def _standing(q: Engine, street: str, side: Side) -> tuple[Stretch, ...]:
+    """The drains of a side, long enough or chosen, as if each rose out at both ends."""
+    wet, chosen, found = wet_on(q, street, side), _chosen(q, street), list[Stretch]()
+    for room in rooms(q, street, side) if not ground_of(q).empty else ():
+        beside, drain = room.beside, room.drain
+        if room.tight or isinstance(q.attempt(line, beside.boundary), Unsolved):
+            continue
+        own = [w for w in wet if (w.boundary, w.room.begin) == (beside.boundary, room.begin)]
+        long = [(w.begin, w.finish) for w in own if whole_length(q, w) >= drain.least_length]
+        forced, left_out = (
+            [span for s, low, high, stands in chosen if stands is wanted for span in beside.spans(s, low, high)]
+            for wanted in (True, False)
+        )
+        for s, e in without(joined([*long, *clip(forced, room.begin, room.finish)], 0.0), left_out):
+            by_choice = any(s < f and e > b for b, f in forced)
+            found.append(Stretch(beside.boundary, s, e, drain.shape, drain.taper, drain.least_fall, by_choice))
+    order = {beside.boundary: beside for beside in roadsides(q, street, side)}
+    return tuple(sorted(found, key=lambda d: order[d.boundary].chainage(0.5 * (d.begin + d.finish))))
+
+
+def whole_length(q: Engine, wet: Wet) -> float:
+    """Metres of a wet stretch with all that it would go on as, one after another."""
+    found, waiting = {(str(wet.boundary), wet.begin): wet.finish - wet.begin}, [wet]
+    while waiting:
+        here = waiting.pop()
+        for at, other, place in goes_on_as(q, here.boundary):
+            if not _ends_at(here, at):
+                continue
+            made = q.attempt(wet_on, *owner(other))
+            for w in () if isinstance(made, Unsolved) else made:
+                key = str(other), w.begin
+                if w.boundary == other and key not in found and here.goes_on_as(w, place):
+                    found[key] = w.finish - w.begin
+                    waiting.append(w)
+    return sum(found.values())
+
+
+def _ends_at(stretch: Wet | Stretch, place: float) -> bool:
+    return meets(stretch.begin, place) or meets(stretch.finish, place)
+
+
+@query
 def stretches(q: Engine, street: str, side: Side) -> tuple[Stretch, ...]:
-    """The drains of a side, in order."""
-    if ground_of(q).empty:
-        return ()
-    boundary, chosen = line(q, boundary_of(q, street, side)), _chosen(q, street, side)
-    forced = [(a, b) for a, b, stands in chosen if stands]
-    left_out = [(a, b) for a, b, stands in chosen if not stands]
-    found: list[Stretch] = []
-    for room in rooms(q, street, side):
-        drain, (a, b) = room.drain, (room.begin, room.finish)
-        above = room.ground - boundary.rule.levels(room.s) - invert_of(parts.kerb_shape(q, drain.shape))
-        wet = joined(_positive(room.s, np.where(np.isfinite(above), above, -1.0)), drain.least_gap)
-        inside = [*((s, e) for s, e in wet if e - s >= drain.least_length), *clip(forced, a, b)]
-        for s, e in without(joined(inside, 0.0), left_out):
-            by_choice = any(s < f and e > b0 for b0, f in forced)
-            found.append(Stretch(s, e, drain.shape, drain.taper, drain.least_fall, by_choice))
-    return tuple(sorted(found, key=lambda f: f.begin))
+    """The drains of a side, in order along it: beside its own boundary, and round the corners and the head at its ends."""
+    found = []
+    for d in _standing(q, street, side):
+        on = _next(q, d, d.begin) is not None, _next(q, d, d.finish) is not None
+        found.append(replace(d, goes_on=on))
+    return tuple(found)
 
 
-def _chosen(q: Engine, street: str, side: Side) -> list[tuple[float, float, bool]]:
-    """What was chosen on a side, at the chainages of the street as it runs."""
-    drawn, total, turned = drawn_side(q, street, side), chain_of(q, street).total, frame_of(q, street).turned
+def _next(q: Engine, stretch: Stretch, place: float) -> Stretch | None:
+    """The drain that one goes on as at one of its ends, as it stands. One with a grade line of its own goes on nowhere."""
+    if _own_grade(q, stretch) is not None:
+        return None
+    for at, other, there in goes_on_as(q, stretch.boundary):
+        if not meets(at, place):
+            continue
+        made = q.attempt(_standing, *owner(other))
+        for d in () if isinstance(made, Unsolved) else made:
+            same = d.boundary == other and d.shape == stretch.shape
+            if same and _ends_at(d, there) and _own_grade(q, d) is None:
+                return d
+    return None
+
+
+def next_of(q: Engine, stretch: Stretch, *, onwards: bool) -> tuple[Stretch, bool] | None:
+    """The drain that one goes on as at its end or its beginning, and whether one comes into that at its beginning."""
+    place = stretch.finish if onwards else stretch.begin
+    found = _next(q, stretch, place) if stretch.goes_on[1 if onwards else 0] else None
+    if found is None:
+        return None
+    there = next(p for at, other, p in goes_on_as(q, stretch.boundary) if meets(at, place) and other == found.boundary)
+    made = next(
+        d for d in stretches(q, *owner(found.boundary)) if (d.boundary, d.begin) == (found.boundary, found.begin)
+    )
+    return made, meets(made.begin, there)
+
+
+def _chosen(q: Engine, street: str) -> list[tuple[Side, float, float, bool]]:
+    """What was chosen of a street's drains: side, from and to (chainages of the street as it runs), and whether one stands."""
+    total, turned = chain_of(q, street).total, frame_of(q, street).turned
     found = []
     for c in parts.owned(q, DrainChoice, street):
-        if c.side == drawn:
-            span = (total - c.finish, total - c.begin) if turned else (c.begin, c.finish)
-            found.append((*span, c.stands))
+        span = (total - c.finish, total - c.begin) if turned else (c.begin, c.finish)
+        found.append((other_side(c.side) if turned else c.side, *span, c.stands))
     return found
 
 
@@ -251,29 +387,44 @@ def clip(spans: list[Span], low: float, high: float) -> list[Span]:
 
 
 @query
-def shapes_of(q: Engine, street: str, side: Side) -> tuple[str, ...]:
-    """The shapes of the drains that stand on a side."""
-    return tuple(dict.fromkeys(s.shape for s in stretches(q, street, side)))
+def shapes_of(q: Engine, street: str, side: Side, round: LineId | None = None) -> tuple[str, ...]:
+    """The shapes of the drains that stand beside a side's own boundary, or ``round`` another of its boundaries."""
+    return tuple(dict.fromkeys(s.shape for s in stretches(q, street, side) if s.round == round))
+
+
+def lines_beside(q: Engine, street: str, side: Side, round: LineId | None = None) -> tuple[DrainLine, ...]:
+    """The lines of the drains beside a boundary of a side, from there outwards."""
+    return tuple(
+        DrainLine(street, side, shape, p.point, round)
+        for shape in shapes_of(q, street, side, round)
+        for p in parts.kerb_shape(q, shape).points
+    )
 
 
 def lines_of(q: Engine, street: str, side: Side) -> tuple[DrainLine, ...]:
-    """The lines of a side's drains, from the boundary outwards."""
-    return tuple(
-        DrainLine(street, side, shape, p.point)
-        for shape in shapes_of(q, street, side)
-        for p in parts.kerb_shape(q, shape).points
-    )
+    """All lines of a side's drains."""
+    boundaries = dict.fromkeys(s.round for s in stretches(q, street, side))
+    return tuple(id for round in boundaries for id in lines_beside(q, street, side, round))
+
+
+def host_of(q: Engine, id: DrainLine) -> LineId:
+    """The boundary beside which a line of drains lies."""
+    return id.round or boundary_of(q, id.street, id.side)
+
+
+def _title(q: Engine, id: DrainLine) -> str:
+    place = f" {where(id.round)}" if id.round else ""
+    return f"{name_of(q, id.street)} {id.side} drain{place} {id.point}"
 
 
 def plan_of(q: Engine, id: DrainLine) -> LinePlan:
     """A drain's line in plan: where no drain of the shape stands it has a gap."""
     shape, own = parts.kerb_shape(q, id.shape), _own(q, id)
     out = next(p.out for p in shape.points if p.point == id.point) / 1000.0
-    boundary = line_plan(q, boundary_of(q, id.street, id.side))
-    title = f"{name_of(q, id.street)} {id.side} drain {id.point}"
-    offset = boundary.offset.plus(_scaled(own, out), side_sign(id.side))
+    boundary = line_plan(q, host_of(q, id))
+    offset = boundary.offset.plus(_scaled(own, out), float(np.sign(boundary.offset.values.sum())))
     gaps = tuple((a.finish, b.begin) for a, b in zip(own[:-1], own[1:]))
-    return LinePlan(title, "drain", boundary.base, offset, own[0].begin, own[-1].finish, gaps)
+    return LinePlan(_title(q, id), "drain", boundary.base, offset, own[0].begin, own[-1].finish, gaps)
 
 
 def rule_of(q: Engine, id: DrainLine) -> LevelRule:
@@ -282,12 +433,9 @@ def rule_of(q: Engine, id: DrainLine) -> LevelRule:
     """
     shape, own = parts.kerb_shape(q, id.shape), _own(q, id)
     up = next(p.up for p in shape.points if p.point == id.point) / 1000.0
-    title = f"{name_of(q, id.street)} {id.side} drain {id.point}"
-    boundary = boundary_of(q, id.street, id.side)
+    boundary, title = host_of(q, id), _title(q, id)
     base, words = line(q, boundary).rule, f"boundary to {id.point} of {shape.name}"
-    graded: list[tuple[Stretch, Profile]] = [
-        (d, p) for d in own if (p := own_profile(q, id.street, id.side, d)) is not None
-    ]
+    graded: list[tuple[Stretch, Profile]] = [(d, p) for d in own if (p := own_profile(q, d)) is not None]
     if not graded:
         whole = ((words, _scaled(own, up)),)
         return Above(title, "out from the boundary by the drain's shape", boundary, "boundary", base, whole)
@@ -298,47 +446,60 @@ def rule_of(q: Engine, id: DrainLine) -> LevelRule:
     return Pulled(title, "between the boundary and the drain's own invert", boundary, "boundary", base, rises, pulls)
 
 
-def own_profile(q: Engine, street: str, side: Side, stretch: Stretch) -> Profile | None:
-    """The grade line that was set for a drain's invert, run on straight to both its ends; None where it follows the street."""
+def _own_grade(q: Engine, stretch: Stretch) -> tuple[Floats, Floats] | None:
+    """The chainages and levels that were set for a drain's invert, as its street runs; None where it follows the street."""
+    if not isinstance(stretch.boundary, StreetLine):
+        return None
+    street, side = owner(stretch.boundary)
     drawn, total, turned = drawn_side(q, street, side), chain_of(q, street).total, frame_of(q, street).turned
     for g in parts.owned(q, DrainGrade, street):
         s, z = np.array(g.levels).T
         if turned:
             s, z = total - s[::-1], z[::-1]
-        if g.side != drawn or s[0] >= stretch.finish or s[-1] <= stretch.begin:
-            continue
-        for end, k in ((stretch.begin, 0), (stretch.finish, -1)):
-            beyond = s[k] - end if k == 0 else end - s[k]
-            if beyond > _NONE:
-                grade = (z[1] - z[0]) / (s[1] - s[0]) if k == 0 else (z[-1] - z[-2]) / (s[-1] - s[-2])
-                level = z[k] + grade * (end - s[k])
-                s, z = (
-                    (np.insert(s, 0, end), np.insert(z, 0, level))
-                    if k == 0
-                    else (np.append(s, end), np.append(z, level))
-                )
-        return Profile.of(s, z)
+        if g.side == drawn and s[0] < stretch.finish and s[-1] > stretch.begin:
+            return s, z
     return None
 
 
+def own_profile(q: Engine, stretch: Stretch) -> Profile | None:
+    """The grade line that was set for a drain's invert, run on straight to both its ends; None where it follows the street."""
+    found = _own_grade(q, stretch)
+    if found is None:
+        return None
+    s, z = found
+    for end, k in ((stretch.begin, 0), (stretch.finish, -1)):
+        beyond = s[k] - end if k == 0 else end - s[k]
+        if beyond > _NONE:
+            grade = (z[1] - z[0]) / (s[1] - s[0]) if k == 0 else (z[-1] - z[-2]) / (s[-1] - s[-2])
+            level = z[k] + grade * (end - s[k])
+            s, z = (
+                (np.insert(s, 0, end), np.insert(z, 0, level)) if k == 0 else (np.append(s, end), np.append(z, level))
+            )
+    return Profile.of(s, z)
+
+
 def _own(q: Engine, id: DrainLine) -> list[Stretch]:
-    found = [s for s in stretches(q, id.street, id.side) if s.shape == id.shape]
+    found = [s for s in stretches(q, id.street, id.side) if s.shape == id.shape and s.round == id.round]
     if not found:
-        raise Unsolved(str(id), "no drain of this shape stands on this side", "choose another line")
+        raise Unsolved(str(id), "no drain of this shape stands there", "choose another line")
     return found
 
 
 def _scaled(own: list[Stretch], value: float) -> Varying:
-    """A measure of a drain along it: nothing where it begins and ends, whole between its tapers."""
-    at = [s for d in own for s in (d.begin, *d.full, d.finish)]
-    return Varying.of(at, [v for _ in own for v in (0.0, value, value, 0.0)])
+    """A measure of a drain along it: nothing where it begins and ends, whole between its tapers and where it goes on."""
+    at, values = list[float](), list[float]()
+    for d in own:
+        first, last = (value if on else 0.0 for on in d.goes_on)
+        at += [d.begin, *d.full, d.finish]
+        values += [first, value, value, last]
+    return Varying.of(at, values)
 
 
 @query
-def drain_stations(q: Engine, street: str, side: Side) -> Floats:
-    """Chainages at which a street must have a row for a side's drains."""
+def drain_stations(q: Engine, street: str, side: Side, round: LineId | None = None) -> Floats:
+    """Places on a boundary of a side at which it must have a row for its drains."""
     if not has_drain(q, street, side):
         return frozen([])
     found = q.attempt(stretches, street, side)
-    own = () if isinstance(found, Unsolved) else found
+    own = () if isinstance(found, Unsolved) else [d for d in found if d.round == round]
     return frozen([s for d in own for s in (d.begin, *d.full, d.finish)])

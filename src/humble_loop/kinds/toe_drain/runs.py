@@ -7,9 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from humble_loop.engine.query import Engine, query
-from humble_loop.geometry.arrays import Bools, Floats
-from humble_loop.kinds.toe_drain.place import DrainLine, Stretch, stretches
-from humble_loop.lines.line import line
+from humble_loop.geometry.arrays import Bools, Floats, Ints
+from humble_loop.kinds.toe_drain.place import DrainLine, Stretch, next_of, stretches
+from humble_loop.kinds.toe_drain.roadside import meets, owner
+from humble_loop.lines.line import LineId, line
 from humble_loop.site import parts
 from humble_loop.site.library import KerbShape
 from humble_loop.site.model import Side
@@ -17,9 +18,19 @@ from humble_loop.site.model import Side
 _STEP = 1.0  # metres between the places at which an invert is looked at
 
 
-def invert_line(q: Engine, street: str, side: Side, shape: str) -> DrainLine:
+def invert_line(q: Engine, street: str, side: Side, shape: str, round: LineId | None = None) -> DrainLine:
     """The line of a drain's lowest point; of several as low the one nearest to the road."""
-    return DrainLine(street, side, shape, _lowest(parts.kerb_shape(q, shape)))
+    return DrainLine(street, side, shape, _lowest(parts.kerb_shape(q, shape)), round)
+
+
+def invert_of_stretch(q: Engine, stretch: Stretch) -> DrainLine:
+    """The line in which the lowest point of a drain lies."""
+    return invert_line(q, *owner(stretch.boundary), stretch.shape, stretch.round)
+
+
+def inverts(q: Engine, street: str, side: Side) -> tuple[DrainLine, ...]:
+    """The inverts of all drains of a side."""
+    return tuple(dict.fromkeys(invert_of_stretch(q, d) for d in stretches(q, street, side)))
 
 
 def _lowest(shape: KerbShape) -> str:
@@ -61,10 +72,7 @@ def runs(q: Engine, street: str, side: Side) -> tuple[Run, ...]:
     """How water runs in each drain of a side."""
     found = []
     for stretch in stretches(q, street, side):
-        made = line(q, invert_line(q, street, side, stretch.shape))
-        begin, finish = stretch.full
-        s = np.linspace(begin, finish, max(2, int(np.ceil((finish - begin) / _STEP)) + 1))
-        xyz = made.points(s)
+        s, xyz = _along(q, stretch)
         along = np.hypot(*np.diff(xyz[:, :2], axis=0).T)
         rise = np.diff(xyz[:, 2])
         fall = np.abs(rise) / np.maximum(along, 1e-9)
@@ -78,11 +86,57 @@ def runs(q: Engine, street: str, side: Side) -> tuple[Run, ...]:
                 float(along.sum()),
                 float(fall[k]) if asked.any() else stretch.least_fall,
                 float(0.5 * (s[k] + s[k + 1])),
-                _ponds(s, xyz[:, 2]),
+                _standing_in(q, stretch, s, xyz[:, 2]),
                 (bool(rise[0] > 0), bool(rise[-1] < 0)),
             )
         )
     return tuple(found)
+
+
+def _along(q: Engine, stretch: Stretch) -> tuple[Floats, Floats]:
+    """Places (n,) along a drain between its tapers, and its invert (n, 3) there."""
+    begin, finish = stretch.full
+    s = np.linspace(begin, finish, max(2, int(np.ceil((finish - begin) / _STEP)) + 1))
+    return s, line(q, invert_of_stretch(q, stretch)).points(s)
+
+
+def _standing_in(q: Engine, stretch: Stretch, s: Floats, level: Floats) -> tuple[tuple[float, float], ...]:
+    """Where water stands in a drain of levels (n,) at places (n,): what it goes on as, both ways, holds it up or lets it go."""
+    onwards, closed = _beyond(q, stretch, onwards=True)
+    back = np.empty(0) if closed else _beyond(q, stretch, onwards=False)[0][::-1]
+    whole, at = np.concatenate([back, level, onwards]), np.full(len(back) + len(s) + len(onwards), np.nan)
+    at[len(back) : len(back) + len(s)] = s
+    if closed:  # it is looked at from its highest place round to there again
+        order = np.roll(np.arange(len(whole)), -int(np.argmax(whole)))
+        order = np.append(order, order[0])
+        whole, at = whole[order], at[order]
+    found = []
+    for lowest, depth in _ponds(whole):
+        own = lowest[np.isfinite(at[lowest])]
+        if own.size and not _told_beside(q, stretch, float(at[own[0]])):
+            found.append((float(at[own[0]]), depth))
+    return tuple(sorted(found, key=lambda p: -p[1]))
+
+
+def _told_beside(q: Engine, stretch: Stretch, place: float) -> bool:
+    """Whether what stands at a place in a drain is told by the one that it goes on as there."""
+    for onwards, end in ((False, stretch.begin), (True, stretch.finish)):
+        beside = next_of(q, stretch, onwards=onwards) if meets(place, end) else None
+        if beside is not None and str(beside[0].boundary) < str(stretch.boundary):
+            return True
+    return False
+
+
+def _beyond(q: Engine, stretch: Stretch, *, onwards: bool) -> tuple[Floats, bool]:
+    """The invert's levels (n,) in what a drain goes on as one way, from it outwards, and whether that leads back into it."""
+    found, gone = list[Floats](), [stretch]
+    here, way = stretch, onwards
+    while (made := next_of(q, here, onwards=way)) is not None and made[0] not in gone:
+        here, way = made
+        gone.append(here)
+        level = _along(q, here)[1][:, 2]
+        found.append(level if way else level[::-1])
+    return np.concatenate([np.empty(0), *found]), made is not None
 
 
 def _parting(rise: Floats, flat: Bools) -> Bools:
@@ -96,16 +150,13 @@ def _parting(rise: Floats, flat: Bools) -> Bools:
     return found
 
 
-def _ponds(s: Floats, level: Floats) -> tuple[tuple[float, float], ...]:
-    """Where water stands along a line of levels whose ends are open: the lowest place of each pond and its depth."""
+def _ponds(level: Floats) -> list[tuple[Ints, float]]:
+    """Where water stands along a line of levels whose ends are open: the lowest places of each pond and its depth."""
     brim = np.minimum(np.maximum.accumulate(level), np.maximum.accumulate(level[::-1])[::-1])
     deep = brim - level
     wet = np.flatnonzero(deep > 1e-3)
-    if not wet.size:
-        return ()
-    groups = np.split(wet, np.flatnonzero(np.diff(wet) > 1) + 1)
-    lowest = [int(g[np.argmax(deep[g])]) for g in groups]
-    return tuple(sorted(((float(s[k]), float(deep[k])) for k in lowest), key=lambda p: -p[1]))
+    groups = np.split(wet, np.flatnonzero(np.diff(wet) > 1) + 1) if wet.size else []
+    return [(g[deep[g] > deep[g].max() - 1e-9], float(deep[g].max())) for g in groups]
 
 
 def lining_volume(q: Engine, run: Run) -> float:

@@ -18,7 +18,8 @@ from humble_loop.kinds.toe_drain.model import (
     follow_the_street,
 )
 from humble_loop.kinds.toe_drain.place import Stretch, has_drain, lines_of, own_profile
-from humble_loop.kinds.toe_drain.runs import Run, invert_line, lining_volume, runs
+from humble_loop.kinds.toe_drain.roadside import beside, where
+from humble_loop.kinds.toe_drain.runs import Run, invert_line, invert_of_stretch, lining_volume, runs
 from humble_loop.lines.describe import Choice, Drawing, Fact, Label, Note, Row, Sheet, SheetRow, Stroke, joined_up
 from humble_loop.lines.line import line_plan
 from humble_loop.site import parts
@@ -35,15 +36,15 @@ def drawing(q: Engine, street: str, side: Side) -> Drawing:
     """The drains' inverts and far edges, and the fall of each."""
     found: dict[str, list[Floats]] = {}
     own = lines_of(q, street, side)
-    for shape in dict.fromkeys(id.shape for id in own):
-        last = next(id for id in reversed(own) if id.shape == shape)
-        for role, id in (("drain", invert_line(q, street, side, shape)), ("path", last)):
+    for shape, round in dict.fromkeys((id.shape, id.round) for id in own):
+        last = next(id for id in reversed(own) if (id.shape, id.round) == (shape, round))
+        for role, id in (("drain", invert_line(q, street, side, shape, round)), ("path", last)):
             plan = line_plan(q, id)
             found.setdefault(role, []).extend(plan.points(s) for s in plan.runs(_SAG))
     labels = []
     for run in runs(q, street, side):
         middle = 0.5 * sum(run.stretch.full)
-        e, n = line_plan(q, invert_line(q, street, side, run.stretch.shape)).points([middle])[0]
+        e, n = line_plan(q, invert_of_stretch(q, run.stretch)).points([middle])[0]
         fall = abs(run.last - run.first) / max(run.length, 1e-9)
         labels.append(Label((float(e), float(n)), "crown", 3, unit="grade", value=fall))
     return Drawing(tuple(Stroke(role, joined_up(lines)) for role, lines in found.items()), (), tuple(labels))
@@ -104,32 +105,47 @@ def drain_sheet(q: Engine, street: str) -> Sheet:
 
 
 def _row(q: Engine, street: str, side: Side, run: Run) -> SheetRow:
-    d = run.stretch
-    state = "set" if d.chosen else "proposed"
-    graded = own_profile(q, street, side, d) is not None
+    d, told = run.stretch, beside(q, run.stretch.boundary)
+    state, place = "set" if d.chosen else "proposed", where(d.boundary)
+    graded = own_profile(q, d) is not None
     own, back = ("set", _follow(q, street, side, d)) if graded else ("proposed", None)
+    ends = [told.chainage(v) for v in (d.begin, d.finish)]
     cells = (
-        Fact("side", "text", side),
-        Fact("from", "chainage", d.begin, state, lambda v: _moved(q, street, side, d, v, d.finish)),
-        Fact("to", "chainage", d.finish, state, lambda v: _moved(q, street, side, d, d.begin, v)),
+        Fact("side", "text", f"{side}, {place}" if place else side),
+        Fact("from", "chainage", ends[0], state, None if place else lambda v: _moved(q, street, side, d, v, d.finish)),
+        Fact("to", "chainage", ends[1], state, None if place else lambda v: _moved(q, street, side, d, d.begin, v)),
         Fact("length", "length", d.finish - d.begin),
         Fact("shape", "text", parts.kerb_shape(q, d.shape).name),
-        Fact("invert from", "level", run.first, own, _graded(q, street, side, run, first=True), back),
-        Fact("invert to", "level", run.last, own, _graded(q, street, side, run, first=False), back),
+        Fact(
+            "invert from", "level", run.first, own, None if place else _graded(q, street, side, run, first=True), back
+        ),
+        Fact("invert to", "level", run.last, own, None if place else _graded(q, street, side, run, first=False), back),
         Fact("least fall", "grade", run.least_fall),
         Fact("water runs", "text", run.runs_to),
     )
-    actions = [("Leave it out", _choose(q, street, side, d.begin, d.finish, False))]
+    spans = told.chosen_by(d.begin, d.finish)
+    actions = [("Leave it out", _each(spans, lambda s, a, b: _choose(q, street, s, a, b, False)))]
     if graded:
         actions.append(("Follow the street's levels", _follow(q, street, side, d)))
     if d.chosen:
-        actions.append(("By the ground", _by_ground(q, street, side, d.begin, d.finish)))
-    return SheetRow(cells, (d.begin, d.finish), _lit(q, street, side, d), actions=tuple(actions))
+        actions.append(("By the ground", _each(spans, lambda s, a, b: _by_ground(q, street, s, a, b))))
+    return SheetRow(cells, (min(ends), max(ends)), _lit(q, d), actions=tuple(actions))
+
+
+def _each(spans: tuple[tuple[Side, tuple[float, float]], ...], edit: Callable[[Side, float, float], Edit]) -> Edit:
+    """The edit that does something on several stretches of sides, one after another."""
+
+    def done(site: Any) -> Any:
+        for side, (a, b) in spans:
+            site = edit(side, a, b)(site)
+        return site
+
+    return done
 
 
 def _graded(q: Engine, street: str, side: Side, run: Run, *, first: bool) -> Callable[[float], Edit]:
     """An invert that is typed at an end sets it in the drain's own grade line, which at first is straight to its other end."""
-    (begin, finish), own = run.stretch.full, own_profile(q, street, side, run.stretch)
+    (begin, finish), own = run.stretch.full, own_profile(q, run.stretch)
 
     def typed(value: float) -> Edit:
         between = () if own is None else tuple(zip(own.chainages.tolist(), own.levels.tolist()))[1:-1]
@@ -149,16 +165,25 @@ def _left_out(q: Engine, street: str, side: Side) -> list[SheetRow]:
     for c in parts.owned(q, DrainChoice, street):
         if c.side == drawn and not c.stands:
             a, b = _as_drawn(q, street, c.begin, c.finish)
-            span = (Fact("side", "text", side), Fact("from", "chainage", a, "set"), Fact("to", "chainage", b, "set"))
-            cells = (*span, Fact("length", "length", b - a), Fact("shape", "text", "left out"), None, None, None, None)
+            span = (Fact("from", "chainage", a, "set"), Fact("to", "chainage", b, "set"))
+            cells = (
+                Fact("side", "text", side),
+                *span,
+                Fact("length", "length", b - a),
+                Fact("shape", "text", "left out"),
+                None,
+                None,
+                None,
+                None,
+            )
             points = chain_of(q, street).points_at([max(a, 0.0), min(b, chain_of(q, street).total)])
             back: tuple[tuple[str, Edit], ...] = (("By the ground", _by_ground(q, street, side, a, b)),)
             found.append(SheetRow(cells, (a, b), points, actions=back))
     return found
 
 
-def _lit(q: Engine, street: str, side: Side, d: Stretch) -> Floats:
-    plan = line_plan(q, invert_line(q, street, side, d.shape))
+def _lit(q: Engine, d: Stretch) -> Floats:
+    plan = line_plan(q, invert_of_stretch(q, d))
     runs_ = [s[(s >= d.begin - 1e-6) & (s <= d.finish + 1e-6)] for s in plan.runs(_SAG)]
     return joined_up([plan.points(s) for s in runs_ if len(s) > 1])
 

@@ -6,6 +6,7 @@ from humble_loop.engine.query import Engine
 from humble_loop.kinds.street.plan import is_new, name_of
 from humble_loop.kinds.street.tables import solved, streets
 from humble_loop.kinds.toe_drain.place import has_drain
+from humble_loop.kinds.toe_drain.roadside import beside, where
 from humble_loop.kinds.toe_drain.runs import lining_volume, runs
 from humble_loop.lines.table import Table
 from humble_loop.site import parts
@@ -14,8 +15,10 @@ from humble_loop.site.model import SIDES
 _COLUMNS = (
     "street",
     "side",
+    "place",
     "from",
     "to",
+    "goes_on_at",
     "length",
     "shape",
     "state",
@@ -38,13 +41,23 @@ def drain_table(q: Engine, of: str | None, every: float | None) -> Table:
             if not has_drain(q, street, side):
                 continue
             for run in solved(q, of, runs, street, side) or ():
-                s = run.stretch
+                s, told = run.stretch, beside(q, run.stretch.boundary)
                 shape = parts.kerb_shape(q, s.shape).name
                 state = "set" if s.chosen else "proposed"
-                where = (name_of(q, street), side, s.begin, s.finish, s.finish - s.begin, shape, state)
-                rows.append(
-                    (*where, run.first, run.last, run.least_fall, run.runs_to, *run.outlet, lining_volume(q, run))
+                span = (told.chainage(s.begin), told.chainage(s.finish))
+                place = (
+                    name_of(q, street),
+                    side,
+                    where(s.boundary),
+                    *span,
+                    s.goes_on_at,
+                    s.finish - s.begin,
+                    shape,
+                    state,
                 )
+                at, level = run.outlet
+                outlet = (told.chainage(at), level)
+                rows.append((*place, run.first, run.last, run.least_fall, run.runs_to, *outlet, lining_volume(q, run)))
     return Table(_COLUMNS, tuple(rows))
 
 
