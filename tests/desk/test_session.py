@@ -2,11 +2,16 @@
 
 import numpy as np
 import pytest
+from PySide6.QtCore import QPoint
+from PySide6.QtWidgets import QWidget
 
+from humble_loop.desk.dragging import Dragging, Tag
 from humble_loop.desk.session import Session, Station
 from humble_loop.desk.theme import DARK, LIGHT
+from humble_loop.engine.query import Unsolved
 from humble_loop.formats.errors import FormatError
 from humble_loop.kinds.street import Street, StreetLine
+from humble_loop.lines.describe import Handle
 from humble_loop.lines.line import ThingId
 from tests import edits
 from tests.conftest import t_site
@@ -49,6 +54,28 @@ def test_an_edit_that_cannot_be_made_says_why_and_changes_nothing(session):
 def test_an_edit_that_changes_nothing_is_no_step(session):
     session.do("Nothing", lambda s: s)
     assert session.undo_words == ""
+
+
+def test_a_handle_of_what_cannot_be_worked_out_any_more_ends_its_drag(session, qapp):
+    def gone(*asked):
+        raise Unsolved("Side", "it is 13,001 km long", "draw it shorter")
+
+    view = QWidget()
+    dragging = Dragging(session, Tag(view))
+    handle = Handle(
+        ("h",), (0.0, 0.0), "Side lane", "square", lambda place: (move(place[0]), ()), (), rule=gone, instead=gone
+    )
+    dragging.begin(handle, QPoint())
+    dragging.move((3.0, 0.0), QPoint())
+    dragging.finish()
+    assert not session.dragging
+    assert session.site.all(Street)[1].bends[1].easting == 103
+    # And one whose move cannot be told says why, and changes nothing.
+    before = session.site
+    dragging.begin(Handle(("h",), (0.0, 0.0), "Side lane", "square", gone, ()), QPoint())
+    dragging.move((5.0, 0.0), QPoint())
+    dragging.finish()
+    assert session.site is before
 
 
 def test_previews_are_of_the_drags_beginning_and_become_one_step(session):

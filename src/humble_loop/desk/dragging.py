@@ -9,8 +9,10 @@ from PySide6.QtWidgets import QLabel, QWidget
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme
 from humble_loop.desk.values import read_typed, show
+from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import NotAQuantity
 from humble_loop.lines.describe import Handle, Place, Told
+from humble_loop.site.edits import Edit
 
 
 class Tag(QLabel):
@@ -89,9 +91,13 @@ class Dragging(QObject):
     def _move_now(self) -> None:
         if self.handle is None or self._place is None or self._text:
             return
-        edit, self._last = self.handle.moved(self._place)
-        self._words = self._told(self._last)
-        self._why = self._session.preview(edit)
+        try:
+            edit, self._last = self.handle.moved(self._place)
+        except Unsolved as unsolved:
+            self._why = f"{unsolved.message}; {unsolved.remedy}"
+        else:
+            self._words = self._told(self._last)
+            self._why = self._session.preview(edit)
         self._show()
 
     def key(self, event: QKeyEvent) -> bool:
@@ -147,13 +153,27 @@ class Dragging(QObject):
         if place is not None and self._last:
             settings = self._session.site.settings
             words = (
-                handle.rule(self._session.engine)
+                self._rule(handle)
                 if handle.does
                 else ", ".join(f"{t.label} {show(t.unit, t.value, settings)}" for t in self._last)
             )
             self._session.said.emit(f"{handle.title}: {words}")
-            for offer in handle.instead(place)[:1]:
+            for offer in self._instead(handle, place)[:1]:
                 self._session.offered.emit(*offer)
+
+    # A drag may bring what is dragged to where it cannot be worked out any more: that is told as a finding, not by the handle.
+
+    def _rule(self, handle: Handle) -> str:
+        try:
+            return handle.rule(self._session.engine)
+        except Unsolved:
+            return ""
+
+    def _instead(self, handle: Handle, place: Place) -> tuple[tuple[str, Edit], ...]:
+        try:
+            return handle.instead(place)
+        except Unsolved:
+            return ()
 
     def cancel(self) -> None:
         """Put everything back."""
@@ -174,7 +194,7 @@ class Dragging(QObject):
             lines.append(self._words)
         else:
             lines.append(f"drag, or type {self._asks()}" if self.handle.typed else "drag")
-        rule = self._why or self.handle.rule(self._session.engine)
+        rule = self._why or self._rule(self.handle)
         if rule:
             lines.append(f"<i>{rule}</i>")
         self._tag.show_at(self._at, lines)
