@@ -7,7 +7,7 @@ from humble_loop.demo import EAST, NORTH, SOUTH, WEST, build_demo, demo_site, ma
 from humble_loop.engine.query import Engine
 from humble_loop.formats.site_file import site_json
 from humble_loop.kinds.ground import Ground
-from humble_loop.kinds.junction.nodes import all_joints
+from humble_loop.kinds.junction.nodes import CrossingArm, all_joints
 from humble_loop.kinds.lot.layout import lots_on
 from humble_loop.kinds.street import Street
 from humble_loop.kinds.street.side import lip_width
@@ -62,6 +62,11 @@ def test_the_whole_estate_has_its_streets_lots_and_sections():
         ("saggar-street", "end"): "ember-loop",
         ("hopper-lane", "start"): "ember-loop",
         ("flue-rise", "start"): "ember-loop",
+        ("saggar-street", CrossingArm("firebrick-street", 0, False)): "firebrick-street",
+        ("saggar-street", CrossingArm("firebrick-street", 0, True)): "firebrick-street",
+        # Until a roundabout stands there.
+        ("ember-loop", CrossingArm("firebrick-street", 0, False)): "firebrick-street",
+        ("ember-loop", CrossingArm("firebrick-street", 0, True)): "firebrick-street",
     }
     assert 60 <= sum(len(lots_on(q, s.id)) for s in site.all(Street)) <= 70
     assert {s.section for s in site.all(Street)} >= {"collector-parking", "service-lane", "access-one-way-fall"}
@@ -72,10 +77,7 @@ def test_the_whole_estate_has_its_streets_lots_and_sections():
 
 
 def test_what_stands_in_the_list_of_findings_is_meant():
-    told = [(f.rule, f.thing) for f in findings(Engine(demo_site()))]
-    rules = {rule for rule, _ in told}
-    assert rules == {
-        "streets meet unworked",
+    assert {f.rule for f in findings(Engine(demo_site()))} == {
         "radial fall",
         "curve too short",
         "cover over a service",
@@ -83,8 +85,6 @@ def test_what_stands_in_the_list_of_findings_is_meant():
         "pad out of its window",
         "low point along the street",
     }
-    crossings = {"Firebrick Street and Ember Loop", "Saggar Street and Firebrick Street"}
-    assert {thing for rule, thing in told if rule == "streets meet unworked"} == crossings
 
 
 def test_the_ground_falls_from_the_ridge_road_to_the_creek(brickworks):

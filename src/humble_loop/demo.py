@@ -23,7 +23,7 @@ from humble_loop.ground.build import build_surface
 from humble_loop.kinds.fall_window.model import add_window
 from humble_loop.kinds.fall_window.settling import settling, taken
 from humble_loop.kinds.ground.model import Ground, add_ground
-from humble_loop.kinds.junction.model import set_corner
+from humble_loop.kinds.junction.model import set_corner, set_crossing_corner
 from humble_loop.kinds.kerb_line.beginning import own_levels
 from humble_loop.kinds.kerb_line.levels import KerbLevels
 from humble_loop.kinds.kerb_line.model import KerbLine
@@ -268,6 +268,8 @@ def _second_stage(site: Site) -> Site:
     site = set_corner(site, "hopper-lane", "start", "right", pit=True)
     site = set_corner(site, "saggar-street", "end", "right", pit=True)
     site = set_corner(site, "flue-rise", "start", "left", pit=True)
+    site = set_crossing_corner(site, "firebrick-street", "saggar-street", 0, ("right", "left"), pit=True)
+    site = set_crossing_corner(site, "ember-loop", "firebrick-street", 0, ("left", "right"), pit=True)
     site = add_survey_lines(site, [_service(*rows) for rows in _SERVICES])
     for street, place, number, more in (
         ("ember-loop", "right", 31, {"start": 264.0, "end": 408.0, "frontage": 17.0, "depth": 27.0}),

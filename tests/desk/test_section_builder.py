@@ -134,7 +134,8 @@ def test_a_drain_is_chosen_for_cuts_and_left_out_where_it_is_not_wanted(d):
     d.settle()
     d.qtbot.waitUntil(lambda: panel.settled and panel.model.sheet.title == "Drains", timeout=8000)
     found = stretches(d.session.engine, "ember-loop", "left")
-    assert [shown(panel, r, "side") for r in range(panel.model.rowCount())] == ["left"] * len(found)
+    rows = [shown(panel, r, "side") for r in range(panel.model.rowCount())]
+    assert [words.split(",")[0] for words in rows].count("left") == len(found)
     assert found
     choose_row(d, 0)
     assert len(lit(d))

@@ -198,7 +198,11 @@ def test_a_street_that_runs_into_another_is_one_place_with_all_of_its_area(at):
 
 
 def test_where_two_streets_cross_it_is_told_once():
-    q = Engine(beside_long((0.0, 0.0), (0, -80), (0, 80)))
+    # A third street runs through the same point, so no junction is laid out there.
+    site = beside_long((0.0, 0.0), (0, -80), (0, 80))
+    ends = [Bend(easting=x, northing=y) for x, y in ((-60, -60), (60, 60))]
+    vips = (Vip(chainage=0, level=50), Vip(chainage=400, level=50))
+    q = Engine(edits.add_street(site, "Third", ends, vips=vips))
     told = [(f.rule, f.thing) for f in findings(q)]
     assert told.count(("streets meet unworked", "Long and Wide")) == 1
     assert not [t for t in told if t[0] == "built twice"]
@@ -218,7 +222,7 @@ def test_volumes_count_each_square_metre_once():
 
 def test_streets_that_cross_or_meet_end_to_end_are_findings():
     site = t_site()
-    site = edits.add_street(site, "Across", [Bend(easting=50, northing=-40), Bend(easting=50, northing=40)])
+    site = edits.add_street(site, "Across", [Bend(easting=10, northing=-7), Bend(easting=90, northing=7)])
     site = edits.add_street(site, "On", [Bend(easting=200, northing=0), Bend(easting=260, northing=10)])
     told = [f.message for f in findings(Engine(site)) if f.rule == "streets meet unworked"]
     assert any("Through and Across cross" in m for m in told)

@@ -15,13 +15,12 @@ from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.cross_section import section_points
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
-from humble_loop.kinds.street.section import own_range
+from humble_loop.kinds.street.section import whole_at
 from humble_loop.lines.describe import Crossing, Drawing, Stroke
 from humble_loop.lines.faces import FaceId, finished_mesh
 from humble_loop.lines.line import LineId, ThingId, line, line_plan
 from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.site import parts
-from humble_loop.site.model import SIDES
 from humble_loop.whole.hachures import batter_strokes
 from humble_loop.whole.overlaps import standing_surface
 from humble_loop.whole.places import face_tree
@@ -193,10 +192,9 @@ def cross_view(q: Engine, street: str, chainage: float, *, batters: bool = True)
     none = np.empty((0, 2))
     if not is_new(q, street):
         return _view(q, street, s, none, (), crown, "an existing street: the ground is its section")
-    own = {side: own_range(q, street, side) for side in SIDES}
     if not np.isfinite(crown):
         return _view(q, street, s, none, (), crown, "its grade line does not reach here")
-    if all(a - 1e-6 <= s <= b + 1e-6 for a, b in own.values()):
+    if whole_at(q, street, s):
         design, names = _own_section(q, street, s, batters)
         return _view(q, street, s, design, names, crown, "" if batters else "batters follow when the hand rests")
     design = _cut(q, *_across(q, street, s, _CUT_REACH))

@@ -18,6 +18,7 @@ _NODES, _WEIGHTS = 0.5 * (_NODES + 1.0), 0.5 * _WEIGHTS
 
 _MOST_PAIRS = 20_000  # of points and elements that are looked at all at once
 _TOGETHER = 64  # points that are looked at together where there are more pairs
+_NOTHING = 1e-9  # metres of an element that is none
 _FLAT = 1e-12  # curvature (1/m) below which an arc is a straight to every digit that counts
 STRAIGHT, ARC, TRANSITION = "straight", "arc", "transition"
 
@@ -301,6 +302,19 @@ class Chain:
         s = np.append(np.repeat(self.starts[:-1], n) + within * np.repeat(self.length / n, n), self.starts[-1])
         apart: Floats = s[np.append(s[1:] > s[:-1], True)]
         return apart
+
+    def part(self, begin: float, finish: float) -> Chain:
+        """The line from one chainage to a later one, as a line of its own. Raises ValueError where nothing lies between."""
+        points, headings, elements = [], [], []
+        for j, (e, start) in enumerate(zip(self.elements, self.starts.tolist())):
+            a, b = max(begin - start, 0.0), min(finish - start, e.length)
+            if b - a > _NOTHING:
+                p, heading = self._on_element(j, np.array([a]))
+                rate = (e.k1 - e.k0) / e.length
+                points.append(p[0])
+                headings.append(float(heading[0]))
+                elements.append(Element(b - a, e.k0 + rate * a, e.k0 + rate * b))
+        return Chain.assembled(np.array(points), np.array(headings), elements)
 
     def reversed(self) -> Chain:
         """The same line run the other way; left becomes right."""

@@ -40,11 +40,28 @@ class EndTie:
 
 
 @dataclass(frozen=True)
-class Turn:
-    """How a side's crossfall turns near a street's end: from ``across`` at ``begin`` to normal at ``finish``."""
+class Carried:
+    """Where something else carries a street's crown, from ``begin`` to ``finish`` (chainages), as ``inside`` says (None: nothing is
+    known there). ``first`` and ``last`` are the levels at both, as quantities at one place: from there its own grade line runs.
+    """
 
     begin: float
     finish: float
+    first: Quantity
+    last: Quantity
+    inside: LevelRule | None
+
+
+@dataclass(frozen=True)
+class Turn:
+    """How a side's crossfall turns beside what holds a street's crown: from ``across`` at ``begin`` to normal at ``finish``.
+
+    It is meant to turn ``onwards``, or back; where ``finish`` lies the other way there is no room for it.
+    """
+
+    begin: float
+    finish: float
+    onwards: bool
     across: float
     words: str
 
@@ -147,8 +164,12 @@ class Kind:
         """How it holds a street's ends."""
         return ()
 
-    def turns(self, q: Engine, street: str, side: Side) -> tuple[tuple[End, Turn], ...]:
-        """How it turns a street's crossfall near its ends."""
+    def carried(self, q: Engine, street: str) -> tuple[Carried, ...]:
+        """Where it carries a street's crown away from its ends."""
+        return ()
+
+    def turns(self, q: Engine, street: str, side: Side) -> tuple[Turn, ...]:
+        """How it turns a street's crossfall beside where it holds its crown."""
         return ()
 
     def own_range(self, q: Engine, street: str, side: Side) -> tuple[float, float]:
@@ -158,6 +179,14 @@ class Kind:
     def carriageway_range(self, q: Engine, street: str, side: Side) -> tuple[float, float]:
         """Chainages between which the street itself makes the carriageway of a side, as far as this kind is concerned."""
         return (-np.inf, np.inf)
+
+    def breaks(self, q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
+        """Stretches away from its ends on which a street's side has no lip of its own."""
+        return ()
+
+    def carriageway_breaks(self, q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
+        """Stretches away from its ends on which the street itself does not make the carriageway of a side."""
+        return ()
 
     def gaps(self, q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
         """Chainages between which it interrupts a side's kerb."""

@@ -8,60 +8,60 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.kinds.junction.faces import faces_of
 from humble_loop.kinds.junction.layout import (
     ReturnLine,
+    change_corner,
     corner_choice,
     corner_name,
     fits_through,
     kerb_return,
     throat,
 )
-from humble_loop.kinds.junction.model import set_corner
-from humble_loop.kinds.junction.nodes import node_id, unworked
+from humble_loop.kinds.junction.nodes import Arm, node_id, require_joint, unworked
 from humble_loop.kinds.street.checks import face_findings
 from humble_loop.kinds.street.joining import joined, joints
-from humble_loop.kinds.street.plan import class_of, drawn_end, end_point, is_new, name_of
+from humble_loop.kinds.street.plan import class_of, is_new, name_of
 from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_high, too_low, unique
 from humble_loop.lines.line import ThingId, line
 from humble_loop.lines.rules import CubicBetween
-from humble_loop.site.model import ENDS, SIDES, End, Side
+from humble_loop.site.model import ENDS, SIDES, Side
 
 RULES = ("return too steep", "return too flat", "low point without a pit", "corners run into one another")
 
 
 @query
-def junction_findings(q: Engine, street: str, end: End) -> tuple[Finding, ...]:
-    """Findings on the junction at a street's end."""
+def arm_findings(q: Engine, street: str, arm: Arm) -> tuple[Finding, ...]:
+    """Findings on an arm of a junction."""
     if not is_new(q, street):
         return ()
-    of, at = ThingId("junction", node_id(q, street, end)), point(end_point(q, street, end))
-    t = q.attempt(throat, street, end)
+    of, at = ThingId("junction", node_id(q, street, arm)), point(require_joint(q, street, arm).node)
+    t = q.attempt(throat, street, arm)
     if isinstance(t, Unsolved):
         return (failed(t, of, at),)
     found: list[Finding] = []
     whole = True
     for corner in SIDES:
-        made = q.attempt(kerb_return, street, end, corner)
-        lip = q.attempt(line, ReturnLine(street, end, corner))
+        made = q.attempt(kerb_return, street, arm, corner)
+        lip = q.attempt(line, ReturnLine(street, arm, corner))
         bad = made if isinstance(made, Unsolved) else lip if isinstance(lip, Unsolved) else None
         if bad is not None:
             whole = False
             found.append(failed(bad, of, at))
             continue
-        found += _return(q, street, end, corner, of)
+        found += _return(q, street, arm, corner, of)
     if whole:
-        found += face_findings(q, of, faces_of(q, street, end), at)
+        found += face_findings(q, of, faces_of(q, street, arm), at)
     return unique(found)
 
 
-def _return(q: Engine, street: str, end: End, corner: Side, of: ThingId) -> list[Finding]:
-    rules, name = class_of(q, street), corner_name(q, street, end, corner)
-    made = line(q, ReturnLine(street, end, corner))
+def _return(q: Engine, street: str, arm: Arm, corner: Side, of: ThingId) -> list[Finding]:
+    rules, name = class_of(q, street), corner_name(q, street, arm, corner)
+    made = line(q, ReturnLine(street, arm, corner))
     assert isinstance(made.rule, CubicBetween)
     cubic, found = made.rule.cubic, []
 
     def place(s: float) -> tuple[float, float]:
         return point(made.plan.points([s])[0])
 
-    if not fits_through(q, street, end, corner):
+    if not fits_through(q, street, arm, corner):
         words = (
             "its return starts where the through street has no lip of its own: another junction or a head stands there"
         )
@@ -76,13 +76,12 @@ def _return(q: Engine, street: str, end: End, corner: Side, of: ThingId) -> list
         value, limit = float(grade[steepest]), rules.most_return_fall
         found.append(Finding("return too steep", of, name, words, remedy, value, limit, at, place(at)))
     turning = cubic.turning_points()
-    pit = corner_choice(q, street, end, corner).pit
-    drawn = drawn_end(q, street, end)
+    pit = corner_choice(q, street, arm, corner).pit
     for t in turning:
         if t.kind == "low" and not pit:
             words = f"water stands at {t.level:.3f}, {t.chainage:.2f} m along the return"
             remedy = "put a pit there, or change the side street's first grade"
-            mend = Mend("Put a pit there", lambda site: set_corner(site, street, drawn, corner, pit=True))
+            mend = Mend("Put a pit there", change_corner(q, street, arm, corner, pit=True))
             where = place(t.chainage)
             found.append(
                 Finding("low point without a pit", of, name, words, remedy, chainage=t.chainage, place=where, mend=mend)
@@ -104,9 +103,13 @@ def meeting_findings(q: Engine, street: str) -> tuple[Finding, ...]:
         streets = tuple(dict.fromkeys(leg.street for leg in node.legs))
         names = " and ".join(name_of(q, s) for s in streets)
         words = f"{names} {'cross' if node.id.meeting == 'crossing' else 'meet end to end'}, and no junction is laid out there"
+        if node.why:
+            words += f": {node.why}"
         if node.id.meeting == "crossing" and all(is_new(q, s) for s in streets):
-            words += ": each is built through the other, and what they share is counted once"
-        remedy = "end one of them on the other's centreline, so that they make a T"
+            words += "; each is built through the other, and what they share is counted once"
+        remedy = (
+            "let them cross more squarely and apart from other junctions, or end one of them on the other's centreline"
+        )
         if node.id.meeting != "crossing":
             remedy = "join them into one street, or end one of them on the other's centreline, so that they make a T"
         of, also = ThingId("street", streets[0]), tuple(ThingId("street", s) for s in streets[1:])

@@ -20,13 +20,13 @@ from humble_loop.kinds.junction.layout import (
     throat,
     through_lip,
 )
-from humble_loop.kinds.junction.nodes import junction_name, leg_side, require_joint
+from humble_loop.kinds.junction.nodes import Arm, arm_name, leg_side, name_of_node, require_joint
 from humble_loop.kinds.street.batter import batter
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
 from humble_loop.kinds.street.section import inside_points, rows, side_rows
 from humble_loop.lines.faces import Face, FaceId, Patch, Strip
 from humble_loop.lines.line import LineId, ThingId, line
-from humble_loop.site.model import End, Side
+from humble_loop.site.model import Side
 
 TIGHT = 0.95  # the most of a return's radius that verge and path may take
 
@@ -36,35 +36,35 @@ class JunctionFace(FaceId):
     """The patch of a junction (no corner), or the roadside or batter of a corner."""
 
     street: str
-    end: End
+    arm: Arm
     part: Literal["patch", "roadside", "batter"]
     corner: Side | None = None
     kind: ClassVar[str] = "junction"
 
     @property
     def thing(self) -> ThingId:
-        return ThingId(self.kind, f"{self.street}:{self.end}")
+        return ThingId(self.kind, name_of_node(self.street, self.arm))
 
     @property
     def gives_way(self) -> bool:
         return self.part == "batter"
 
 
-def faces_of(q: Engine, street: str, end: End) -> tuple[FaceId, ...]:
-    """The faces of a junction whose side street is new."""
+def faces_of(q: Engine, street: str, arm: Arm) -> tuple[FaceId, ...]:
+    """The faces of an arm whose side street is new."""
     if not is_new(q, street):
         return ()
     corners: tuple[Side, Side] = ("left", "right")
-    outside = [JunctionFace(street, end, part, c) for c in corners for part in ("roadside", "batter")]
-    return (JunctionFace(street, end, "patch"), *outside)
+    outside = [JunctionFace(street, arm, part, c) for c in corners for part in ("roadside", "batter")]
+    return (JunctionFace(street, arm, "patch"), *outside)
 
 
 def face_of(q: Engine, id: JunctionFace) -> Face:
     """A face of a junction."""
     if id.corner is None:
-        return _patch(q, id.street, id.end)
-    made, shape = kerb_return(q, id.street, id.end, id.corner), corner_shape(q, id.street, id.end, id.corner)
-    title = corner_name(q, id.street, id.end, id.corner)
+        return _patch(q, id.street, id.arm)
+    made, shape = kerb_return(q, id.street, id.arm, id.corner), corner_shape(q, id.street, id.arm, id.corner)
+    title = corner_name(q, id.street, id.arm, id.corner)
     reach = max(shape.first.reach, shape.last.reach)
     if reach > TIGHT * made.arc.radius:
         raise Unsolved(
@@ -72,13 +72,13 @@ def face_of(q: Engine, id: JunctionFace) -> Face:
             f"verge and path ({reach:.2f} m) do not fit inside a return of {made.arc.radius:g} m",
             f"make its radius at least {reach / TIGHT:.1f} m",
         )
-    s = return_rows(q, id.street, id.end, id.corner)
+    s = return_rows(q, id.street, id.arm, id.corner)
     joined = np.ones(len(s) - 1, dtype=bool)
     names = shape.last.names
     if id.part == "roadside":
-        lines = tuple(ReturnLine(id.street, id.end, id.corner, n) for n in names)
+        lines = tuple(ReturnLine(id.street, id.arm, id.corner, n) for n in names)
         return Strip(f"{title} roadside", "roadside", lines, s, joined, shape.last.roles)
-    return batter(q, f"{title} batter", boundary_of(q, id.street, id.end, id.corner), s, joined)
+    return batter(q, f"{title} batter", boundary_of(q, id.street, id.arm, id.corner), s, joined)
 
 
 def _between(made: tuple[Floats, Floats], low: float, high: float) -> Floats:
@@ -92,48 +92,55 @@ def _on(q: Engine, id: LineId, s: Floats) -> tuple[Floats, Floats]:
     return s, line(q, id).points(s)
 
 
-def _patch(q: Engine, street: str, end: End) -> Patch:
+def _patch(q: Engine, street: str, arm: Arm) -> Patch:
     """From the through lip between the two returns, round both returns, to the side street's own carriageway."""
-    t, name = throat(q, street, end), junction_name(q, street, end)
-    left, right = (kerb_return(q, street, end, c) for c in ("left", "right"))
+    t, name = throat(q, street, arm), arm_name(q, street, arm)
+    left, right = (kerb_return(q, street, arm, c) for c in ("left", "right"))
     lips = {}
     for c in ("left", "right"):
-        id = ReturnLine(street, end, c)
-        lips[c] = line(q, id).points(return_rows(q, street, end, c))
-    through = _through(q, street, end, left.through_at, right.through_at)
-    sides: dict[str, Side] = {c: leg_side(end, c) for c in ("left", "right")}
+        id = ReturnLine(street, arm, c)
+        lips[c] = line(q, id).points(return_rows(q, street, arm, c))
+    through = _through(q, street, arm, left.through_at, right.through_at)
+    sides: dict[str, Side] = {c: leg_side(arm, c) for c in ("left", "right")}
     halves = {c: side_rows(q, street, side) for c, side in sides.items()}
     # Along the side street's lip, from the end of the return to where its own carriageway begins.
-    begins = {c: carriageway_from(q, street, end, c) for c in ("left", "right")}
+    begins = {c: carriageway_from(q, street, arm, c) for c in ("left", "right")}
     ends = {
         c: _between(_on(q, StreetLine(street, "lip", sides[c]), halves[c]), made.side_chainage, begins[c])
         for c, made in (("left", left), ("right", right))
     }
     a, b = begins["right"], begins["left"]
-    longer = halves["right"] if (a < b) == (end == "start") else halves["left"]
+    onwards = require_joint(q, street, arm).way > 0
+    longer = halves["right"] if (a < b) == onwards else halves["left"]
     crown = _between(_on(q, StreetLine(street), longer), a, b)
+    if not len(crown):
+        raise Unsolved(
+            name,
+            "the side street has no carriageway of its own where its returns end",
+            "move its junctions further apart, or lessen their radii",
+        )
     inside = {c: inside_points(q, street, sides[c], begins[c]) for c in sides}
     to_crown = [ends["right"], inside["right"][::-1], crown, inside["left"], ends["left"][::-1]]
     outline = np.concatenate([through[:-1], lips["right"][:-1], *to_crown, lips["left"][::-1][1:-1]])
     # Up to the half that begins first, the crown is an edge inside.
-    first = min(a, b) if end == "start" else max(a, b)
+    first = min(a, b) if onwards else max(a, b)
     n = max(2, int(abs(first - t.place.side_chainage)) + 1)
     middle = line(q, StreetLine(street)).points(np.linspace(t.place.side_chainage, first, n))
     middle[0] = [*t.place.point, t.level]
     middle[-1] = crown[0] if first == a else crown[-1]
-    j = require_joint(q, street, end)
+    j = require_joint(q, street, arm)
     lines: tuple[LineId, ...] = (
         through_lip(j),
-        ReturnLine(street, end, "left"),
-        ReturnLine(street, end, "right"),
+        ReturnLine(street, arm, "left"),
+        ReturnLine(street, arm, "right"),
         StreetLine(street),
     )
     return Patch(f"{name} junction", "junction", outline, (middle,), lines)
 
 
-def _through(q: Engine, street: str, end: End, begin: float, finish: float) -> Floats:
+def _through(q: Engine, street: str, arm: Arm, begin: float, finish: float) -> Floats:
     """The through lip's points (n, 3) from one return to the other, the throat among them."""
-    j, t = require_joint(q, street, end), throat(q, street, end)
+    j, t = require_joint(q, street, arm), throat(q, street, arm)
     id = through_lip(j)
     if is_new(q, j.through):
         s = (

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from itertools import product
+
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.junction import reach, show
-from humble_loop.kinds.junction.checks import RULES, junction_findings, meeting_findings
+from humble_loop.kinds.junction.checks import RULES, arm_findings, meeting_findings
 from humble_loop.kinds.junction.faces import JunctionFace, face_of, faces_of
 from humble_loop.kinds.junction.layout import (
     ReturnLine,
     batter_slopes,
+    carried_by,
     corner_shape,
     divisions,
     end_tie,
@@ -21,57 +24,57 @@ from humble_loop.kinds.junction.layout import (
     rule_of,
     turn_of,
 )
-from humble_loop.kinds.junction.model import JunctionChoice
-from humble_loop.kinds.junction.nodes import Joint, all_joints, joint, junction_name, node_id, of_node
+from humble_loop.kinds.junction.model import CrossingChoice, JunctionChoice
+from humble_loop.kinds.junction.nodes import CrossingArm, all_joints, arms_at, arms_of, joint, junction_name, node_id
+from humble_loop.kinds.junction.recut import recut, rejoined
 from humble_loop.kinds.junction.reserve import corner_reserves
 from humble_loop.kinds.junction.tables import TABLES
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
 from humble_loop.lines.describe import Crossing, Drawing, Handle, Row, SetOutPoint
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
-from humble_loop.lines.kind import EndTie, Following, Kind, Reserve, Turn
+from humble_loop.lines.kind import Carried, EndTie, Following, Kind, Reserve, Turn
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import told
-from humble_loop.site.edits import changed
-from humble_loop.site.model import ENDS, SIDES, End, Side, Site, other_end
+from humble_loop.site.model import ENDS, SIDES, Side, Site
 
 
 class Junctions(Kind):
     """Where centrelines meet there is a junction."""
 
     key, title, stage = "junction", "Junctions", "Junctions"
-    models = (JunctionChoice,)
+    models = (JunctionChoice, CrossingChoice)
     rules = dict.fromkeys(RULES, "Junctions")
     tables = TABLES
 
     def things(self, q: Engine) -> tuple[ThingId, ...]:
-        return tuple(ThingId(self.key, node_id(q, side, end)) for side, end, _ in all_joints(q))
+        return tuple(
+            ThingId(self.key, id) for id in dict.fromkeys(node_id(q, side, arm) for side, arm, _ in all_joints(q))
+        )
 
     def name(self, q: Engine, thing: ThingId) -> str:
-        return junction_name(q, *of_node(q, thing.id))
+        arms = arms_at(q, thing.id)
+        return junction_name(q, *arms[0]) if arms else "a junction that is no more"
 
     def followings(self, q: Engine) -> tuple[Following, ...]:
         return tuple(
             Following(
                 ThingId("street", side),
                 ThingId("street", through),
-                f"its {end}",
-                ThingId(self.key, node_id(q, side, end)),
+                "its crown where it crosses" if isinstance(arm, CrossingArm) else f"its {arm}",
+                ThingId(self.key, node_id(q, side, arm)),
             )
-            for side, end, through in all_joints(q)
-            if is_new(q, side)
+            for side, arm, through in all_joints(q)
+            if is_new(q, side) and not (isinstance(arm, CrossingArm) and arm.onwards)
         )
 
     def lines(self, q: Engine, thing: ThingId) -> tuple[LineId, ...]:
-        street, end = of_node(q, thing.id)
-        if not is_new(q, street):
-            return ()
         found: list[LineId] = []
-        for corner in SIDES:
-            if not isinstance(q.attempt(kerb_return, street, end, corner), Unsolved):
-                names = corner_shape(q, street, end, corner).last.names
-                found += [ReturnLine(street, end, corner, n) for n in names]
+        for (street, arm), corner in product(arms_at(q, thing.id), SIDES):
+            if is_new(q, street) and not isinstance(q.attempt(kerb_return, street, arm, corner), Unsolved):
+                names = corner_shape(q, street, arm, corner).last.names
+                found += [ReturnLine(street, arm, corner, n) for n in names]
         return tuple(found)
 
     def line_plan(self, q: Engine, id: LineId) -> LinePlan:
@@ -84,13 +87,13 @@ class Junctions(Kind):
 
     def rows_on(self, q: Engine, line: LineId) -> Floats:
         assert isinstance(line, ReturnLine)
-        return return_rows(q, line.street, line.end, line.corner)
+        return return_rows(q, line.street, line.arm, line.corner)
 
     def reserves(self, q: Engine, street: str) -> tuple[Reserve, ...]:
         return corner_reserves(q, street)
 
     def faces(self, q: Engine, thing: ThingId) -> tuple[FaceId, ...]:
-        return faces_of(q, *of_node(q, thing.id))
+        return tuple(id for arm in arms_at(q, thing.id) for id in faces_of(q, *arm))
 
     def face(self, q: Engine, id: FaceId) -> Face:
         assert isinstance(id, JunctionFace)
@@ -101,11 +104,22 @@ class Junctions(Kind):
     def end_ties(self, q: Engine, street: str) -> tuple[EndTie, ...]:
         return tuple(end_tie(q, street, end) for end in ENDS if joint(q, street, end) is not None)
 
-    def turns(self, q: Engine, street: str, side: Side) -> tuple[tuple[End, Turn], ...]:
-        return tuple((end, turn_of(q, street, end, side)) for end in ENDS if joint(q, street, end) is not None)
+    def carried(self, q: Engine, street: str) -> tuple[Carried, ...]:
+        back = [arm for arm in arms_of(q, street) if isinstance(arm, CrossingArm) and not arm.onwards]
+        made = [q.attempt(carried_by, street, arm.other, arm.count) for arm in back]
+        return tuple(c for c in made if not isinstance(c, Unsolved))
+
+    def turns(self, q: Engine, street: str, side: Side) -> tuple[Turn, ...]:
+        return tuple(turn_of(q, street, arm, side) for arm in arms_of(q, street))
 
     def own_range(self, q: Engine, street: str, side: Side) -> tuple[float, float]:
         return reach.own_range(q, street, side)
+
+    def breaks(self, q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
+        return reach.breaks(q, street, side)
+
+    def carriageway_breaks(self, q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
+        return reach.carriageway_breaks(q, street, side)
 
     def carriageway_range(self, q: Engine, street: str, side: Side) -> tuple[float, float]:
         return reach.carriageway_range(q, street, side)
@@ -128,35 +142,26 @@ class Junctions(Kind):
     # What is wrong, and what people read
 
     def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
-        choice = site.find(JunctionChoice, f"{street}:end")
-        if not rest or choice is None:
-            return site
-        return site.without(JunctionChoice, choice.id).put(changed(choice, id="", side=rest))
+        return recut(q, site, street, kept, rest)
 
     def rejoined(self, q: Engine, site: Site, gone: str, street: str, start: float, back: bool) -> Site:
-        for choice in site.owned(JunctionChoice, gone):
-            end = other_end(choice.end) if back else choice.end
-            site = site.without(JunctionChoice, choice.id).put(changed(choice, id="", side=street, end=end))
-        return site
+        return rejoined(q, site, gone, street, start, back)
 
     def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
-        return junction_findings(q, *of_node(q, thing.id))
+        return tuple(f for arm in arms_at(q, thing.id) for f in arm_findings(q, *arm))
 
     def findings_about(self, q: Engine, other: ThingId) -> tuple[Finding, ...]:
         return meeting_findings(q, other.id) if other.kind == "street" else ()
 
     def set_out(self, q: Engine, thing: ThingId) -> tuple[SetOutPoint, ...]:
-        street, end = of_node(q, thing.id)
-        if not is_new(q, street):
-            return ()
         found: list[SetOutPoint] = []
-        for corner in SIDES:
-            id = ReturnLine(street, end, corner)
-            made = q.attempt(line, id)
-            if not isinstance(made, Unsolved):
+        for (street, arm), corner in product(arms_at(q, thing.id), SIDES):
+            id = ReturnLine(street, arm, corner)
+            made = q.attempt(line, id) if is_new(q, street) else None
+            if made is not None and not isinstance(made, Unsolved):
                 # Outwards from the road is the side on which the return's centre lies.
                 outwards = 1.0 if made.plan.base.k0[0] > 0 else -1.0
-                n = divisions(q, street, end, corner)
+                n = divisions(q, street, arm, corner)
                 s = np.linspace(0.0, made.plan.end, n + 1)
                 marks = ["tangent point", *["division"] * (n - 1), "tangent point"]
                 found += told(q, id, made.title, s, marks, outwards, chain_of(q, street), name_of(q, street))
@@ -165,31 +170,31 @@ class Junctions(Kind):
     # How it shows itself
 
     def outline(self, q: Engine, thing: ThingId) -> Drawing:
-        return show.outline(q, *of_node(q, thing.id))
+        return show.outline(q, arms_at(q, thing.id))
 
     def details(self, q: Engine, thing: ThingId) -> Drawing:
-        return show.details(q, *of_node(q, thing.id))
+        return show.details(q, arms_at(q, thing.id))
 
     def facts(self, q: Engine, thing: ThingId) -> tuple[Row, ...]:
-        return show.facts(q, *of_node(q, thing.id))
+        return show.facts(q, thing.id)
 
     def facts_about(self, q: Engine, other: ThingId) -> tuple[Row, ...]:
         return show.about_street(q, other.id) if other.kind == "street" else ()
 
     def handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
-        return show.handles(q, *of_node(q, thing.id))
+        return tuple(h for arm in arms_at(q, thing.id) for h in show.handles(q, *arm))
 
     def handles_about(self, q: Engine, other: ThingId) -> tuple[Handle, ...]:
         if other.kind != "street":
             return ()
-        ends = [end for end in ENDS if isinstance(q.attempt(joint, other.id, end), Joint)]
-        return tuple(h for end in ends for h in show.handles(q, other.id, end))
+        return tuple(h for arm in arms_of(q, other.id) for h in show.handles(q, other.id, arm))
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
-        return StreetLine(of_node(q, thing.id)[0])
+        arms = arms_at(q, thing.id)
+        return StreetLine(arms[0][0]) if arms else None
 
     def section_marks(self, q: Engine, line: LineId) -> tuple[Crossing, ...]:
         return show.section_marks(q, line)
 
     def at(self, q: Engine, thing: ThingId, place: tuple[float, float]) -> float:
-        return show.at(q, *of_node(q, thing.id), place)
+        return min((show.at(q, *arm, place) for arm in arms_at(q, thing.id)), default=np.inf)

@@ -1,13 +1,14 @@
-"""T-junctions in plan and level: throat, returns, how the side street's section turns.
+"""Junctions in plan and level: throats, returns, how the side street's section turns.
 
-The through leg keeps its crown. The side street's crown line lies on the through street's surface as far as the
-throat, where it crosses the through lip line at that lip's level; from there its own grade line runs.
+The through street keeps its crown. Along each arm the side street's crown line lies on the through street's surface as far as the
+throat, where it crosses the through lip line at that lip's level; from there its own grade line runs. A street that crosses another
+has two arms there, and its crown goes over that one's surface from throat to throat.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -19,12 +20,23 @@ from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.geometry.roots import zero_between
 from humble_loop.kinds.ground.reads import ground_of
-from humble_loop.kinds.junction.model import Corner, JunctionChoice
+from humble_loop.kinds.junction.model import (
+    Corner,
+    JunctionChoice,
+    crossing_corner,
+    set_corner,
+    set_crossing_corner,
+)
 from humble_loop.kinds.junction.nodes import (
+    Arm,
+    CrossingArm,
     Joint,
+    arm_name,
+    crossing_choice,
     junction_name,
     leg_of,
     leg_side,
+    name_of_node,
     node_id,
     require_joint,
 )
@@ -32,7 +44,7 @@ from humble_loop.kinds.street.plan import (
     StreetLine,
     chain_of,
     class_of,
-    end_chainage,
+    drawn_end,
     ground_along,
     is_new,
     name_of,
@@ -45,15 +57,16 @@ from humble_loop.kinds.street.section import (
     side_shape,
     slopes_between,
 )
-from humble_loop.kinds.street.side import lip_width
+from humble_loop.kinds.street.side import drawn_side, lip_width
 from humble_loop.kinds.street.side_levels import crossfall
-from humble_loop.lines.kind import EndTie, Turn
+from humble_loop.lines.kind import Carried, EndTie, Turn
 from humble_loop.lines.line import Line, LineId, LinePlan, ThingId, line, line_plan, sampled_at
 from humble_loop.lines.quantity import Addend, Quantity, amount, elsewhere, known, percent, summed, times
-from humble_loop.lines.rules import Above, CubicBetween, Known, LevelRule
+from humble_loop.lines.rules import Above, CubicBetween, InStretches, Known, LevelRule
 from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
+from humble_loop.site.edits import Edit
 from humble_loop.site.model import End, Side, side_sign
 
 _CLEAR = 0.5  # metres beyond the throat
@@ -68,37 +81,58 @@ class ReturnLine(LineId):
     """
 
     street: str
-    end: End
+    arm: Arm
     corner: Side
     point: str = "lip"
     kind: ClassVar[str] = "junction"
 
     @property
     def thing(self) -> ThingId:
-        return ThingId(self.kind, f"{self.street}:{self.end}")
+        return ThingId(self.kind, name_of_node(self.street, self.arm))
 
 
-def corner_choice(q: Engine, street: str, end: End, corner: Side) -> Corner:
+def corner_choice(q: Engine, street: str, arm: Arm, corner: Side) -> Corner:
     """What was decided about a corner."""
-    drawn = node_id(q, street, end)
+    if isinstance(arm, CrossingArm):
+        first, second = sorted((street, arm.other))
+        made = crossing_choice(q, first, second, arm.count)
+        return getattr(made, crossing_corner(corner_sides(q, street, arm, corner))) if made else Corner()
+    drawn = node_id(q, street, arm)
     found = next((c for c in parts.owned(q, JunctionChoice, street) if c.id == drawn), None)
     return getattr(found, corner) if found else Corner()
 
 
-def corner_name(q: Engine, street: str, end: End, corner: Side) -> str:
+def corner_sides(q: Engine, street: str, arm: CrossingArm, corner: Side) -> tuple[Side, Side]:
+    """The sides of a crossing's first and second street on which a corner lies, as they were drawn."""
+    own = drawn_side(q, street, leg_side(arm, corner))
+    through = drawn_side(q, arm.other, require_joint(q, street, arm).lip_side)
+    return (own, through) if street < arm.other else (through, own)
+
+
+def change_corner(q: Engine, street: str, arm: Arm, corner: Side, **values: Any) -> Edit:
+    """The edit that changes what was decided about a corner."""
+    if isinstance(arm, CrossingArm):
+        first, second = sorted((street, arm.other))
+        sides, count = corner_sides(q, street, arm, corner), arm.count
+        return lambda site: set_crossing_corner(site, first, second, count, sides, **values)
+    drawn = drawn_end(q, street, arm)
+    return lambda site: set_corner(site, street, drawn, corner, **values)
+
+
+def corner_name(q: Engine, street: str, arm: Arm, corner: Side) -> str:
     """'Side street / Through street left corner'."""
-    return f"{junction_name(q, street, end)} {corner} corner"
+    return f"{arm_name(q, street, arm)} {corner} corner"
 
 
-def radius_of(q: Engine, street: str, end: End, corner: Side) -> float:
+def radius_of(q: Engine, street: str, arm: Arm, corner: Side) -> float:
     """The return's radius: as chosen, else the street class's."""
-    return corner_choice(q, street, end, corner).radius or class_of(q, street).return_radius
+    return corner_choice(q, street, arm, corner).radius or class_of(q, street).return_radius
 
 
-def divisions(q: Engine, street: str, end: End, corner: Side) -> int:
+def divisions(q: Engine, street: str, arm: Arm, corner: Side) -> int:
     """Into how many equal parts a return is divided: as chosen, else as closely as the site's set-out asks."""
-    arc = kerb_return(q, street, end, corner).arc
-    return corner_choice(q, street, end, corner).divisions or parts.set_out(q).divisions(arc.length, arc.radius)
+    arc = kerb_return(q, street, arm, corner).arc
+    return corner_choice(q, street, arm, corner).divisions or parts.set_out(q).divisions(arc.length, arc.radius)
 
 
 def through_lip(j: Joint) -> StreetLine:
@@ -127,13 +161,13 @@ class Return:
 
 
 @query
-def kerb_return(q: Engine, street: str, end: End, corner: Side) -> Return:
+def kerb_return(q: Engine, street: str, arm: Arm, corner: Side) -> Return:
     """The return at a corner, as a simple arc. In plan only."""
-    j = require_joint(q, street, end)
-    radius = radius_of(q, street, end, corner)
-    leg, lip = leg_of(q, street, end), lip_course(q, j.through, j.lip_side)
+    j = require_joint(q, street, arm)
+    radius = radius_of(q, street, arm, corner)
+    leg, lip = leg_of(q, street, arm), lip_course(q, j.through, j.lip_side)
     sign = side_sign(corner)
-    width = lip_width(q, street, leg_side(end, corner)).one(end_chainage(q, street, end))
+    width = lip_width(q, street, leg_side(arm, corner)).one(j.side_chainage)
     through = chain_of(q, j.through)
     at = float(lip.base.feet(j.node, extend=True).chainages[0])
     first = _offset_line(lip, at, j.through_side)
@@ -145,20 +179,19 @@ def kerb_return(q: Engine, street: str, end: End, corner: Side) -> Return:
         arc = tangent_arc(first, OffsetLine(leg, sign * width), radius, near)
     except DoesNotFit as error:
         raise Unsolved(
-            corner_name(q, street, end, corner),
+            corner_name(q, street, arm, corner),
             f"its return cannot be made: {error}",
             "change the radius, or move the side street",
         ) from None
     if not 0.0 < arc.base_end < leg.total:
         raise Unsolved(
-            corner_name(q, street, end, corner),
+            corner_name(q, street, arm, corner),
             f"its return (radius {radius:g} m) ends beyond the side street, which is {leg.total:.2f} m long",
             "lessen the radius or lengthen the street",
         )
     heading = arc.chain.at([0.0]).headings[0]
     along = float(tangents(heading) @ tangents(lip.base.at([arc.base_start]).headings[0]))
-    side_chainage = arc.base_end if end == "start" else leg.total - arc.base_end
-    return Return(arc, arc.base_start, arc.base_end, side_chainage, 1.0 if along >= 0 else -1.0)
+    return Return(arc, arc.base_start, arc.base_end, j.along(arc.base_end), 1.0 if along >= 0 else -1.0)
 
 
 @dataclass(frozen=True)
@@ -176,10 +209,10 @@ class ThroatPlace:
 
 
 @query
-def throat_place(q: Engine, street: str, end: End) -> ThroatPlace:
+def throat_place(q: Engine, street: str, arm: Arm) -> ThroatPlace:
     """The throat in plan."""
-    j = require_joint(q, street, end)
-    leg, lip, side = leg_of(q, street, end), lip_course(q, j.through, j.lip_side), j.through_side
+    j = require_joint(q, street, arm)
+    leg, lip, side = leg_of(q, street, arm), lip_course(q, j.through, j.lip_side), j.through_side
 
     def beyond(u: Floats) -> Floats:
         feet = lip.base.feet(leg.points_at(u), extend=True)
@@ -192,25 +225,24 @@ def throat_place(q: Engine, street: str, end: End) -> ThroatPlace:
         at = zero_between(beyond, float(u[out[0] - 1]), float(u[out[0]]))
         point = leg.points_at([at])
         foot = float(lip.base.feet(point, extend=True).chainages[0])
-        return ThroatPlace(frozen(point[0]), foot, at if end == "start" else leg.total - at, at)
+        return ThroatPlace(frozen(point[0]), foot, j.along(at), at)
     raise Unsolved(
-        junction_name(q, street, end),
+        junction_name(q, street, arm),
         "the side street never crosses the through street's lip",
         "let it leave at a wider angle, or lengthen it",
     )
 
 
-def carriageway_from(q: Engine, street: str, end: End, corner: Side) -> float:
+def carriageway_from(q: Engine, street: str, arm: Arm, corner: Side) -> float:
     """Chainage from which the side street makes the carriageway on a corner's side.
 
     That is where the return ends, but not before its section, square to its crown, is clear of the through carriageway.
     """
-    made, place = kerb_return(q, street, end, corner), throat_place(q, street, end)
+    made, place = kerb_return(q, street, arm, corner), throat_place(q, street, arm)
     if made.leg_at >= place.leg_at + _CLEAR:
         return made.side_chainage
-    leg = leg_of(q, street, end).total
-    at = min(place.leg_at + _CLEAR, leg)
-    return at if end == "start" else leg - at
+    j = require_joint(q, street, arm)
+    return j.along(min(place.leg_at + _CLEAR, leg_of(q, street, arm).total))
 
 
 @dataclass(frozen=True)
@@ -224,19 +256,19 @@ class Throat:
 
 
 @query
-def throat(q: Engine, street: str, end: End) -> Throat:
+def throat(q: Engine, street: str, arm: Arm) -> Throat:
     """The throat with its level and the through lip's grade there."""
-    place, id = throat_place(q, street, end), through_lip(require_joint(q, street, end))
+    place, id = throat_place(q, street, arm), through_lip(require_joint(q, street, arm))
     lip = line(q, id)
     level = float(lip.rule.levels([place.through_at])[0])
     if not np.isfinite(level):
         raise Unsolved(
-            junction_name(q, street, end),
+            junction_name(q, street, arm),
             "the through street has no level at the throat",
             "let the through street's grade line reach past the junction",
         )
     quantity = summed(
-        f"{junction_name(q, street, end)} throat",
+        f"{junction_name(q, street, arm)} throat",
         "the through lip's level there",
         times("through lip", elsewhere(lip.title, id, place.through_at, level)),
         source="tied",
@@ -297,12 +329,27 @@ class OnThroughSurface(LevelRule):
 
 def end_tie(q: Engine, street: str, end: End) -> EndTie:
     """How the through street holds the side street's end."""
-    j, t = require_joint(q, street, end), throat(q, street, end)
-    title = f"{name_of(q, street)} crown"
-    inside: LevelRule | None
+    t = throat(q, street, end)
+    return EndTie(end, t.place.side_chainage, t.quantity, _within(q, street, end))
+
+
+@query
+def carried_by(q: Engine, street: str, other: str, count: int) -> Carried:
+    """How a street that crosses another is carried over that one's surface, from throat to throat."""
+    arms = [CrossingArm(other, count, onwards) for onwards in (False, True)]
+    before, after = (throat(q, street, arm) for arm in arms)
+    node, inside = require_joint(q, street, arms[0]).side_chainage, [_within(q, street, arm) for arm in arms]
+    first, last = inside
+    whole = None if first is None or last is None else InStretches((node,), (first, last))
+    return Carried(before.place.side_chainage, after.place.side_chainage, before.quantity, after.quantity, whole)
+
+
+def _within(q: Engine, street: str, arm: Arm) -> LevelRule | None:
+    """How the side street's crown runs from the node to the throat: on the through street's surface."""
+    j, title = require_joint(q, street, arm), f"{name_of(q, street)} crown"
     if is_new(q, j.through):
         crown = StreetLine(j.through)
-        inside = OnThroughSurface(
+        return OnThroughSurface(
             title,
             chain_of(q, street),
             chain_of(q, j.through),
@@ -311,28 +358,28 @@ def end_tie(q: Engine, street: str, end: End) -> EndTie:
             crossfall(q, j.through, j.lip_side),
             name_of(q, j.through),
         )
-    else:
-        ground = ground_along(q, street)
-        on = np.isfinite(ground.levels)
-        profile = Profile.of(ground.chainages[on], ground.levels[on]) if on.sum() >= 2 else None
-        inside = Known(title, "on the existing street's surface", "ground", profile) if profile else None
-    return EndTie(end, t.place.side_chainage, t.quantity, inside)
+    ground = ground_along(q, street)
+    on = np.isfinite(ground.levels)
+    profile = Profile.of(ground.chainages[on], ground.levels[on]) if on.sum() >= 2 else None
+    return Known(title, "on the existing street's surface", "ground", profile) if profile else None
 
 
-def turn_of(q: Engine, street: str, end: End, side: Side) -> Turn:
+def turn_of(q: Engine, street: str, arm: Arm, side: Side) -> Turn:
     """How the side section turns: at the throat it lies flat along the through lip; where its return ends it is normal.
 
     The crossfall outwards at the throat is the lip's grade resolved along the section.
     """
-    t, leg = throat(q, street, end), leg_of(q, street, end)
-    j = require_joint(q, street, end)
+    t, leg = throat(q, street, arm), leg_of(q, street, arm)
+    j = require_joint(q, street, arm)
     lip = lip_course(q, j.through, j.lip_side)
-    corner = leg_side(end, side)
+    corner = leg_side(arm, side)
     outwards = left_normals(leg.at([t.place.leg_at]).headings[0]) * side_sign(corner)
     along = tangents(lip.base.at([t.place.through_at]).headings[0])
-    made = q.attempt(kerb_return, street, end, corner)
+    made = q.attempt(kerb_return, street, arm, corner)
     finish = made.side_chainage if isinstance(made, Return) else t.place.side_chainage
-    return Turn(t.place.side_chainage, finish, t.lip_grade * float(outwards @ along), "flat along the through lip")
+    return Turn(
+        t.place.side_chainage, finish, j.way > 0, t.lip_grade * float(outwards @ along), "flat along the through lip"
+    )
 
 
 # Lines round a corner
@@ -347,34 +394,34 @@ class CornerShape:
 
 
 @query
-def corner_shape(q: Engine, street: str, end: End, corner: Side) -> CornerShape:
+def corner_shape(q: Engine, street: str, arm: Arm, corner: Side) -> CornerShape:
     """How the roadside goes round a corner: both ends have the points of either."""
-    j = require_joint(q, street, end)
-    last = side_shape(q, street, leg_side(end, corner), end_chainage(q, street, end))
+    j = require_joint(q, street, arm)
+    last = side_shape(q, street, leg_side(arm, corner), j.side_chainage)
     other = side_shape(q, j.through, j.lip_side, j.through_chainage)
     return CornerShape(*alike(other, last)) if is_new(q, j.through) else CornerShape(last, last)
 
 
-def boundary_of(q: Engine, street: str, end: End, corner: Side) -> ReturnLine:
+def boundary_of(q: Engine, street: str, arm: Arm, corner: Side) -> ReturnLine:
     """The boundary round a corner."""
-    return ReturnLine(street, end, corner, corner_shape(q, street, end, corner).last.names[-1])
+    return ReturnLine(street, arm, corner, corner_shape(q, street, arm, corner).last.names[-1])
 
 
 def batter_slopes(q: Engine, id: ReturnLine, s: Floats) -> Floats:
     """Cut and fill slope (n, 2) round a corner: from the through street's to the side street's."""
-    shape = corner_shape(q, id.street, id.end, id.corner)
+    shape = corner_shape(q, id.street, id.arm, id.corner)
     return slopes_between(shape.first, shape.last, s / line_plan(q, id).end)
 
 
 def plan_of(q: Engine, id: ReturnLine) -> LinePlan:
     """A line round a corner in plan: beside the return's arc, outwards at its centre's side."""
-    made = kerb_return(q, id.street, id.end, id.corner)
-    shape = corner_shape(q, id.street, id.end, id.corner)
+    made = kerb_return(q, id.street, id.arm, id.corner)
+    shape = corner_shape(q, id.street, id.arm, id.corner)
     chain = made.arc.chain
     towards = float(np.sign(chain.k0[0]))
     k = shape.last.names.index(id.point)
     offset = Varying.of([0.0, chain.total], [towards * float(shape.first.out[k]), towards * float(shape.last.out[k])])
-    name = corner_name(q, id.street, id.end, id.corner)
+    name = corner_name(q, id.street, id.arm, id.corner)
     title = f"{name} return" if id.point == "lip" else f"{name} {id.point}"
     return LinePlan(title, "return" if id.point == "lip" else id.point, chain, offset, 0.0, chain.total)
 
@@ -382,9 +429,9 @@ def plan_of(q: Engine, id: ReturnLine) -> LinePlan:
 def rule_of(q: Engine, id: ReturnLine) -> LevelRule:
     """A return meets both lips in level and grade; what lies outside it follows by the section."""
     if id.point == "lip":
-        return return_rule(q, id.street, id.end, id.corner)
-    shape = corner_shape(q, id.street, id.end, id.corner)
-    lip = ReturnLine(id.street, id.end, id.corner)
+        return return_rule(q, id.street, id.arm, id.corner)
+    shape = corner_shape(q, id.street, id.arm, id.corner)
+    lip = ReturnLine(id.street, id.arm, id.corner)
     base = line(q, lip)
     k, total = shape.last.names.index(id.point), base.plan.end
     names = shape.last.names
@@ -394,7 +441,7 @@ def rule_of(q: Engine, id: ReturnLine) -> LevelRule:
     )
     title = line_plan(q, id).title
     rule = Above(title, "out from the lip by the section", lip, "lip", base.rule, rises)
-    if is_new(q, require_joint(q, id.street, id.end).through):
+    if is_new(q, require_joint(q, id.street, id.arm).through):
         return rule
     plan = line_plan(q, id)
     return GrownFromGround(title, rule, plan, ground_of(q), total)
@@ -447,18 +494,18 @@ def _grade_at(name: str, made: Line, id: LineId, at: float, side: str, direction
     )
 
 
-def return_rule(q: Engine, street: str, end: End, corner: Side) -> CubicBetween:
+def return_rule(q: Engine, street: str, arm: Arm, corner: Side) -> CubicBetween:
     """Levels along a return, from the through lip's level and grade to the side lip's."""
-    made, j = kerb_return(q, street, end, corner), require_joint(q, street, end)
-    name = corner_name(q, street, end, corner)
-    through_id, side_id = through_lip(j), StreetLine(street, "lip", leg_side(end, corner))
+    made, j = kerb_return(q, street, arm, corner), require_joint(q, street, arm)
+    name = corner_name(q, street, arm, corner)
+    through_id, side_id = through_lip(j), StreetLine(street, "lip", leg_side(arm, corner))
     through, side = line(q, through_id), line(q, side_id)
     level_0 = elsewhere(through.title, through_id, made.through_at, through.rule.levels([made.through_at]))
     grade_0 = _grade_at("grade leaving the through lip", through, through_id, made.through_at, "after", made.direction)
-    s, outwards = made.side_chainage, 1.0 if end == "start" else -1.0
+    s = made.side_chainage
     level_1 = elsewhere(side.title, side_id, s, side.rule.levels([s]))
     grade_1 = _grade_at(
-        "grade reaching the side lip", side, side_id, s, "after" if end == "start" else "before", outwards
+        "grade reaching the side lip", side, side_id, s, "after" if j.way > 0 else "before", float(j.way)
     )
     if not np.isfinite(level_1.value[0] + grade_1.value[0]):
         raise Unsolved(
@@ -485,19 +532,19 @@ def return_rule(q: Engine, street: str, end: End, corner: Side) -> CubicBetween:
 
 
 @query
-def return_rows(q: Engine, street: str, end: End, corner: Side) -> Floats:
+def return_rows(q: Engine, street: str, arm: Arm, corner: Side) -> Floats:
     """Distances along a return at which its section is worked out."""
-    settings, made = parts.settings(q), line(q, ReturnLine(street, end, corner))
+    settings, made = parts.settings(q), line(q, ReturnLine(street, arm, corner))
     s = sampled_at(made.plan, made.rule.bow(), settings.arc_tolerance, settings.level_tolerance)
     extra = np.linspace(0.0, made.plan.end, max(2, int(np.ceil(made.plan.end / 2.0)) + 1))
     s = np.concatenate([s, extra[np.min(np.abs(extra[:, None] - s), axis=1) > 0.2]])
-    boundary = ReturnLine(street, end, corner, corner_shape(q, street, end, corner).last.names[-1])
+    boundary = ReturnLine(street, arm, corner, corner_shape(q, street, arm, corner).last.names[-1])
     stations = [kind.stations_on(q, boundary) for kind in kinds()]
     return frozen(unique_chainages([0.0, made.plan.end], *stations, s, low=0.0, high=made.plan.end, gap=1e-4))
 
 
-def fits_through(q: Engine, street: str, end: End, corner: Side) -> bool:
+def fits_through(q: Engine, street: str, arm: Arm, corner: Side) -> bool:
     """Whether a return starts where the through street has a lip of its own."""
-    j, made = require_joint(q, street, end), kerb_return(q, street, end, corner)
+    j, made = require_joint(q, street, arm), kerb_return(q, street, arm, corner)
     low, high = own_range(q, j.through, j.lip_side)
     return not is_new(q, j.through) or low - 1e-6 <= made.through_at <= high + 1e-6

@@ -50,6 +50,72 @@ class JunctionChoice(Thing):
         return self.side
 
 
+class CrossingChoice(Thing):
+    """What was decided about the junction where two streets cross: whose crown holds (None: as their classes say), and its corners.
+
+    ``first`` is the street whose id comes first; ``count`` tells several crossings of the two from one another, in its order. A corner
+    is named by the side of the first and the side of the second on which it lies, as the streets were drawn.
+    """
+
+    collection: ClassVar[str] = "crossings"
+    words: ClassVar[str] = "crossing"
+    owned_by: ClassVar[str] = "streets"
+
+    first: str
+    second: str
+    count: int = Field(default=0, ge=0)
+    through: str | None = None
+    left_left: Corner = Corner()
+    left_right: Corner = Corner()
+    right_left: Corner = Corner()
+    right_right: Corner = Corner()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _default_id(cls, data: Any) -> Any:
+        if isinstance(data, dict) and not data.get("id"):
+            return {**data, "id": f"{data.get('first')}:{data.get('second')}:{data.get('count', 0)}"}
+        return data
+
+    @model_validator(mode="after")
+    def _in_order(self) -> CrossingChoice:
+        if self.first >= self.second:
+            raise ValueError(
+                f"a crossing is told by its two streets in the order of their ids, {self.second} before {self.first}"
+            )
+        if self.through not in (None, self.first, self.second):
+            raise ValueError(f"the crown that holds at a crossing must be of one of its streets, not of {self.through}")
+        return self
+
+    @property
+    def owner(self) -> str | None:
+        """The street whose id comes first."""
+        return self.first
+
+
+def crossing_corner(sides: tuple[Side, Side]) -> str:
+    """The name of a crossing's corner by the sides of its first and its second street on which it lies, as they were drawn."""
+    return "_".join(sides)
+
+
+def set_crossing(site: Site, first: str, second: str, count: int, **values: Any) -> Site:
+    """Change what was decided about a crossing: ``through``, whose crown holds."""
+    return site.put(changed(_crossing(site, first, second, count), **values))
+
+
+def set_crossing_corner(
+    site: Site, first: str, second: str, count: int, sides: tuple[Side, Side], **values: Any
+) -> Site:
+    """Change a corner of a crossing, named by the sides of its streets as they were drawn: radius, pit."""
+    old, name = _crossing(site, first, second, count), crossing_corner(sides)
+    return site.put(changed(old, **{name: changed(getattr(old, name), **values)}))
+
+
+def _crossing(site: Site, first: str, second: str, count: int) -> CrossingChoice:
+    found = site.find(CrossingChoice, f"{first}:{second}:{count}")
+    return found or CrossingChoice(first=first, second=second, count=count)
+
+
 def set_corner(site: Site, side: str, end: End, corner: Side, **values: Any) -> Site:
     """Change a corner of the junction at ``end`` (as drawn) of street ``side``: radius, pit."""
     old = site.find(JunctionChoice, f"{side}:{end}") or JunctionChoice(side=side, end=end)

@@ -7,54 +7,75 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.junction.layout import Return, boundary_of, carriageway_from, kerb_return, throat_place
-from humble_loop.kinds.junction.nodes import joint, joints_on, leg_side, require_joint
-from humble_loop.kinds.street.plan import chain_of
+from humble_loop.kinds.junction.nodes import Arm, CrossingArm, Joint, arms_of, joint, joints_on, leg_side, require_joint
 from humble_loop.lines.line import LineId
 from humble_loop.site.model import ENDS, SIDES, Side
 
 
+def _edge(q: Engine, street: str, arm: Arm, side: Side) -> float:
+    """The chainage at which a side's own lip begins beyond an arm's return, or its throat where that cannot be made."""
+    made = q.attempt(kerb_return, street, arm, leg_side(arm, side))
+    if isinstance(made, Return):
+        return made.side_chainage
+    t = q.attempt(throat_place, street, arm)
+    return require_joint(q, street, arm).side_chainage if isinstance(t, Unsolved) else t.side_chainage
+
+
 def own_range(q: Engine, street: str, side: Side) -> tuple[float, float]:
-    """From the end of one return to the end of the next."""
+    """From the end of the return at the street's start to the end of that at its end."""
     low, high = -np.inf, np.inf
     for end in ENDS:
-        j = q.attempt(joint, street, end)
-        if j is None or isinstance(j, Unsolved):
-            continue
-        made = q.attempt(kerb_return, street, end, leg_side(end, side))
-        if isinstance(made, Return):
-            at = made.side_chainage
-        else:
-            t = q.attempt(throat_place, street, end)
-            edge = 0.0 if end == "start" else chain_of(q, street).total
-            at = edge if isinstance(t, Unsolved) else t.side_chainage
-        if end == "start":
-            low = at
-        else:
-            high = at
+        if isinstance(q.attempt(joint, street, end), Joint):
+            at = _edge(q, street, end, side)
+            low, high = (at, high) if end == "start" else (low, at)
     return low, high
+
+
+def breaks(q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
+    """Where a street crosses others whose crown holds: from the end of one return to the end of the next."""
+    found = [tuple(_edge(q, street, arm, side) for arm in arms) for arms in _across(q, street)]
+    return tuple((a, b) for a, b in found if b > a)
+
+
+def _across(q: Engine, street: str) -> list[tuple[CrossingArm, CrossingArm]]:
+    """The two arms of each crossing that carries a street over another."""
+    back = [arm for arm in arms_of(q, street) if isinstance(arm, CrossingArm) and not arm.onwards]
+    return [(arm, CrossingArm(arm.other, arm.count, onwards=True)) for arm in back]
 
 
 def carriageway_range(q: Engine, street: str, side: Side) -> tuple[float, float]:
     """From where a street is clear of the junction at its start to where it is of that at its end."""
     found = {"start": -np.inf, "end": np.inf}
     for end in ENDS:
-        j = q.attempt(joint, street, end)
-        if j is None or isinstance(j, Unsolved):
-            continue
-        c = leg_side(end, side)
-        made = (q.attempt(kerb_return, street, end, c), q.attempt(throat_place, street, end))
-        if not any(isinstance(m, Unsolved) for m in made):
-            found[end] = carriageway_from(q, street, end, c)
+        if isinstance(q.attempt(joint, street, end), Joint):
+            at = _clear_of(q, street, end, side)
+            found[end] = found[end] if at is None else at
     return found["start"], found["end"]
+
+
+def carriageway_breaks(q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
+    """Where a street that crosses others makes no carriageway itself."""
+    found = []
+    for arms in _across(q, street):
+        a, b = (_clear_of(q, street, arm, side) for arm in arms)
+        if a is not None and b is not None and b > a:
+            found.append((a, b))
+    return tuple(found)
+
+
+def _clear_of(q: Engine, street: str, arm: Arm, side: Side) -> float | None:
+    corner = leg_side(arm, side)
+    made = (q.attempt(kerb_return, street, arm, corner), q.attempt(throat_place, street, arm))
+    return None if any(isinstance(m, Unsolved) for m in made) else carriageway_from(q, street, arm, corner)
 
 
 def gaps(q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
     """Where side streets interrupt a side's kerb."""
     found = []
-    for other, end in joints_on(q, street):
-        if require_joint(q, other, end).lip_side != side:
+    for other, arm in joints_on(q, street):
+        if require_joint(q, other, arm).lip_side != side:
             continue
-        ends = [q.attempt(kerb_return, other, end, c) for c in SIDES]
+        ends = [q.attempt(kerb_return, other, arm, c) for c in SIDES]
         at = [r.through_at for r in ends if isinstance(r, Return)]
         if len(at) == 2:
             found.append((min(at), max(at)))
@@ -62,16 +83,16 @@ def gaps(q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
 
 
 def stations(q: Engine, street: str) -> Floats:
-    """Throats at a street's own ends and along it."""
+    """Throats of a street's own arms and along it."""
     found = []
-    for end in ENDS:
-        if q.attempt(joint, street, end) is not None:
-            t = q.attempt(throat_place, street, end)
-            if not isinstance(t, Unsolved):
-                found.append(t.side_chainage)
-            found += [v for side in SIDES for v in carriageway_range(q, street, side) if np.isfinite(v)]
-    for other, end in joints_on(q, street):
-        t = q.attempt(throat_place, other, end)
+    for arm in arms_of(q, street):
+        t = q.attempt(throat_place, street, arm)
+        if not isinstance(t, Unsolved):
+            found.append(t.side_chainage)
+        clear = [_clear_of(q, street, arm, side) for side in SIDES]
+        found += [v for v in clear if v is not None]
+    for other, arm in joints_on(q, street):
+        t = q.attempt(throat_place, other, arm)
         if not isinstance(t, Unsolved):
             found.append(t.through_at)
     return np.array(found)
@@ -80,18 +101,16 @@ def stations(q: Engine, street: str) -> Floats:
 def corners_on(q: Engine, street: str, side: Side) -> tuple[tuple[float, LineId, float], ...]:
     """Where a street's boundary goes on round a return: chainage, the return's boundary, place on that."""
     found: list[tuple[float, LineId, float]] = []
-    for end in ENDS:
-        if q.attempt(joint, street, end) is None:
-            continue
-        c = leg_side(end, side)
-        r = q.attempt(kerb_return, street, end, c)
+    for arm in arms_of(q, street):
+        c = leg_side(arm, side)
+        r = q.attempt(kerb_return, street, arm, c)
         if isinstance(r, Return):
-            found.append((r.side_chainage, boundary_of(q, street, end, c), r.arc.length))
-    for other, end in joints_on(q, street):
-        if require_joint(q, other, end).lip_side != side:
+            found.append((r.side_chainage, boundary_of(q, street, arm, c), r.arc.length))
+    for other, arm in joints_on(q, street):
+        if require_joint(q, other, arm).lip_side != side:
             continue
         for c in SIDES:
-            r = q.attempt(kerb_return, other, end, c)
+            r = q.attempt(kerb_return, other, arm, c)
             if isinstance(r, Return):
-                found.append((r.through_at, boundary_of(q, other, end, c), 0.0))
+                found.append((r.through_at, boundary_of(q, other, arm, c), 0.0))
     return tuple(found)

@@ -7,27 +7,25 @@ import shapely
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.kinds.junction.layout import ReturnLine, corner_shape, kerb_return
-from humble_loop.kinds.junction.nodes import joint
+from humble_loop.kinds.junction.nodes import arms_of, require_joint
 from humble_loop.kinds.street.plan import is_new
 from humble_loop.kinds.street.reserve import SAG, between
 from humble_loop.lines.kind import Reserve
 from humble_loop.lines.line import line_plan
-from humble_loop.site.model import ENDS, SIDES
+from humble_loop.site.model import SIDES
 
 
 @query
 def corner_reserves(q: Engine, street: str) -> tuple[Reserve, ...]:
-    """The corners at both ends of a side street, each round its splay."""
+    """The corners of a side street's arms, each round its splay."""
     found = []
-    for end in ENDS:
-        at = q.attempt(joint, street, end)
-        if not is_new(q, street) or at is None or isinstance(at, Unsolved):
-            continue
+    for arm in arms_of(q, street) if is_new(q, street) else ():
+        at = require_joint(q, street, arm)
         for corner in SIDES:
-            if isinstance(q.attempt(kerb_return, street, end, corner), Unsolved):
+            if isinstance(q.attempt(kerb_return, street, arm, corner), Unsolved):
                 continue
-            edge = ReturnLine(street, end, corner, corner_shape(q, street, end, corner).last.names[-1])
-            lip, boundary = line_plan(q, ReturnLine(street, end, corner)), line_plan(q, edge)
+            edge = ReturnLine(street, arm, corner, corner_shape(q, street, arm, corner).last.names[-1])
+            lip, boundary = line_plan(q, ReturnLine(street, arm, corner)), line_plan(q, edge)
             s = np.unique(np.concatenate(boundary.runs(SAG, 5.0)))
             kerb = lip.points(s)
             inside = shapely.make_valid(shapely.Polygon([*kerb, at.node]))

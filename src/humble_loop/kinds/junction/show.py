@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from itertools import product
+
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.junction.layout import (
     ReturnLine,
+    change_corner,
     corner_choice,
     corner_shape,
     divisions,
@@ -16,9 +19,19 @@ from humble_loop.kinds.junction.layout import (
     throat,
     throat_place,
 )
-from humble_loop.kinds.junction.model import set_corner
-from humble_loop.kinds.junction.nodes import Joint, joint, joints_on, junction_name, require_joint
-from humble_loop.kinds.street.plan import StreetLine, drawn_end, is_new, name_of
+from humble_loop.kinds.junction.model import set_crossing
+from humble_loop.kinds.junction.nodes import (
+    Arm,
+    CrossingArm,
+    arms_at,
+    arms_of,
+    joints_on,
+    junction_name,
+    node_id,
+    require_joint,
+)
+from humble_loop.kinds.street.levels import own_level
+from humble_loop.kinds.street.plan import StreetLine, is_new, name_of
 from humble_loop.kinds.street.show import SAG, role_in_plan
 from humble_loop.lines.describe import (
     Choice,
@@ -38,105 +51,116 @@ from humble_loop.lines.describe import (
 from humble_loop.lines.line import LineId, line, line_plan
 from humble_loop.lines.rules import CubicBetween
 from humble_loop.site.edits import Edit
-from humble_loop.site.model import ENDS, SIDES, End, Side
+from humble_loop.site.model import SIDES, Side
+
+Arms = tuple[tuple[str, Arm], ...]
 
 
-def outline(q: Engine, street: str, end: End) -> Drawing:
+def outline(q: Engine, arms: Arms) -> Drawing:
     """Returns and the lines round them."""
     by_role: dict[str, list[Floats]] = {}
-    if not is_new(q, street):
-        return Drawing()
-    for corner in SIDES:
-        if isinstance(q.attempt(kerb_return, street, end, corner), Unsolved):
+    for (street, arm), corner in product(arms, SIDES):
+        if not is_new(q, street) or isinstance(q.attempt(kerb_return, street, arm, corner), Unsolved):
             continue
-        for point in corner_shape(q, street, end, corner).last.names:
+        for point in corner_shape(q, street, arm, corner).last.names:
             role = role_in_plan(point, None, corner=True)
-            plan = q.attempt(line_plan, ReturnLine(street, end, corner, point))
+            plan = q.attempt(line_plan, ReturnLine(street, arm, corner, point))
             if role is not None and not isinstance(plan, Unsolved):
                 by_role.setdefault(role, []).extend(plan.points(s) for s in plan.runs(SAG))
     return Drawing(tuple(Stroke(role, joined_up(runs)) for role, runs in by_role.items()))
 
 
-def details(q: Engine, street: str, end: End) -> Drawing:
-    """The throat's level."""
-    if not is_new(q, street):
-        return Drawing()
-    t = q.attempt(throat, street, end)
-    labels = () if isinstance(t, Unsolved) else (_throat_label(t.place.point, t.level),)
-    return Drawing((), (), labels)
+def details(q: Engine, arms: Arms) -> Drawing:
+    """The throats' levels."""
+    made = [q.attempt(throat, street, arm) for street, arm in arms if is_new(q, street)]
+    return Drawing((), (), tuple(_throat_label(t.place.point, t.level) for t in made if not isinstance(t, Unsolved)))
 
 
 def _throat_label(point: Floats, level: float) -> Label:
     return Label((float(point[0]), float(point[1])), "crown", 1, unit="level", value=level, weight=500, size=12)
 
 
-def facts(q: Engine, street: str, end: End) -> tuple[Row, ...]:
-    """Throat level and both corners."""
+def facts(q: Engine, id: str) -> tuple[Row, ...]:
+    """Whose crown holds, and of each arm the throat level and both corners."""
     rows: list[Row] = []
-    t = q.attempt(throat, street, end)
-    rows.append(Note(t.message) if isinstance(t, Unsolved) else Fact("throat level", "level", t.level, "tied"))
-    for corner in SIDES:
-        rows += _corner(q, street, end, corner)
+    for street, arm in arms_at(q, id):
+        if isinstance(arm, CrossingArm):
+            if not arm.onwards:
+                rows.append(_whose_crown(q, street, arm))
+            rows.append(Note(f"{name_of(q, street)}, {arm}"))
+        t = q.attempt(throat, street, arm)
+        rows.append(Note(t.message) if isinstance(t, Unsolved) else Fact("throat level", "level", t.level, "tied"))
+        for corner in SIDES:
+            rows += _corner(q, street, arm, corner)
     return tuple(rows)
 
 
-def _corner(q: Engine, street: str, end: End, corner: Side) -> list[Row]:
-    made, choice, drawn = (
-        q.attempt(kerb_return, street, end, corner),
-        corner_choice(q, street, end, corner),
-        drawn_end(q, street, end),
+def _whose_crown(q: Engine, street: str, arm: CrossingArm) -> Choice:
+    """Whose crown holds, with what changing it does to the level at the node."""
+    first, second = sorted((street, arm.other))
+    crowns = [q.attempt(line, StreetLine(s)) for s in (arm.other, street)]
+    j = require_joint(q, street, arm)
+    free = q.attempt(own_level, street, j.side_chainage)
+    words = ""
+    if not isinstance(crowns[0], Unsolved) and not isinstance(free, Unsolved):
+        change = free - float(crowns[0].rule.levels([j.through_chainage])[0])
+        words = f" ({change:+.2f} m there)"
+    options = ((arm.other, name_of(q, arm.other)), (street, f"{name_of(q, street)}{words}"))
+    return Choice(
+        "crown of", options, arm.other, lambda v: lambda s: set_crossing(s, first, second, arm.count, through=v)
     )
-    radius = radius_of(q, street, end, corner)
+
+
+def _corner(q: Engine, street: str, arm: Arm, corner: Side) -> list[Row]:
+    made, choice = q.attempt(kerb_return, street, arm, corner), corner_choice(q, street, arm, corner)
+    radius = radius_of(q, street, arm, corner)
     state = "set" if choice.radius else "proposed"
 
     def edit(radius: float | None) -> Edit:
-        return lambda s: set_corner(s, street, drawn, corner, radius=radius)
+        return change_corner(q, street, arm, corner, radius=radius)
 
     switch = edit(None) if state == "set" else edit(radius)
     rows: list[Row] = [Fact(f"{corner} radius", "size", radius, state, edit, switch)]
     if isinstance(made, Unsolved):
         return [*rows, Note(f"{made.message}; {made.remedy}")]
-    lip = q.attempt(line, ReturnLine(street, end, corner))
+    lip = q.attempt(line, ReturnLine(street, arm, corner))
     if not isinstance(lip, Unsolved) and isinstance(lip.rule, CubicBetween):
         rows.append(Fact("at the through lip", "level", lip.rule.cubic.z0, "tied", inner=True))
         rows.append(Fact("at the side lip", "level", lip.rule.cubic.z1, "tied", inner=True))
     if not isinstance(lip, Unsolved):
 
         def count(n: int | None) -> Edit:
-            return lambda s: set_corner(s, street, drawn, corner, divisions=n)
+            return change_corner(q, street, arm, corner, divisions=n)
 
         given = "set" if choice.divisions else "proposed"
-        n = divisions(q, street, end, corner)
+        n = divisions(q, street, arm, corner)
         rows.append(
             Fact("divisions", "count", n, given, count, count(None) if choice.divisions else count(n), inner=True)
         )
     pits = (("no", "no pit"), ("yes", "pit at the low point"))
     pit = "yes" if choice.pit else "no"
-    rows.append(
-        Choice("pit", pits, pit, lambda v: lambda s: set_corner(s, street, drawn, corner, pit=v == "yes"), True)
-    )
+    rows.append(Choice("pit", pits, pit, lambda v: change_corner(q, street, arm, corner, pit=v == "yes"), True))
     return rows
 
 
 def about_street(q: Engine, street: str) -> tuple[Row, ...]:
-    """The junctions at a street's own ends, for its facts."""
+    """The junctions at which a street leaves others, for its facts."""
     rows: list[Row] = []
-    for end in ENDS:
-        if is_new(q, street) and isinstance(q.attempt(joint, street, end), Joint):
-            rows += [Note(junction_name(q, street, end)), *facts(q, street, end)]
+    for id in dict.fromkeys(node_id(q, street, arm) for arm in arms_of(q, street)) if is_new(q, street) else ():
+        rows += [Note(junction_name(q, *arms_at(q, id)[0])), *facts(q, id)]
     return tuple(rows)
 
 
-def handles(q: Engine, street: str, end: End) -> tuple[Handle, ...]:
+def handles(q: Engine, street: str, arm: Arm) -> tuple[Handle, ...]:
     """The middle of each return, to drag its radius."""
     if not is_new(q, street):
         return ()
-    found = [_radius(q, street, end, c) for c in SIDES]
+    found = [_radius(q, street, arm, c) for c in SIDES]
     return tuple(h for h in found if h is not None)
 
 
-def _radius(q: Engine, street: str, end: End, corner: Side) -> Handle | None:
-    made, drawn = q.attempt(kerb_return, street, end, corner), drawn_end(q, street, end)
+def _radius(q: Engine, street: str, arm: Arm, corner: Side) -> Handle | None:
+    made = q.attempt(kerb_return, street, arm, corner)
     if isinstance(made, Unsolved):
         return None
     middle = made.arc.chain.points_at([0.5 * made.arc.length])[0]
@@ -146,16 +170,16 @@ def _radius(q: Engine, street: str, end: End, corner: Side) -> Handle | None:
     rate = 1.0 / max(np.cos(half), 0.1) - 1.0
 
     def edit_for(value: float) -> Edit:
-        return lambda site: set_corner(site, street, drawn, corner, radius=value)
+        return change_corner(q, street, arm, corner, radius=value)
 
     def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
         outwards = -float((np.array(place) - middle) @ away)
         value = max(0.5, round(radius + outwards / max(rate, 0.05), 2))
         return edit_for(value), (Told("radius", "length", value, radius),)
 
-    title = f"{name_of(q, street)} {end} {corner} return"
+    title = f"{name_of(q, street)} {arm} {corner} return"
     typed = (Typed("size", "a radius", edit_for),)
-    return Handle(("return", street, end, corner), (float(middle[0]), float(middle[1])), title, "round", moved, typed)
+    return Handle(("return", street, arm, corner), (float(middle[0]), float(middle[1])), title, "round", moved, typed)
 
 
 def section_marks(q: Engine, id: LineId) -> tuple[Crossing, ...]:
@@ -163,21 +187,19 @@ def section_marks(q: Engine, id: LineId) -> tuple[Crossing, ...]:
     if not isinstance(id, StreetLine):
         return ()
     found = []
-    for other, end in joints_on(q, id.street):
-        t = q.attempt(throat, other, end)
+    for other, arm in joints_on(q, id.street):
+        t = q.attempt(throat, other, arm)
         if not isinstance(t, Unsolved):
-            at = require_joint(q, other, end).through_chainage
+            at = require_joint(q, other, arm).through_chainage
             found.append(Crossing(name_of(q, other), at, t.level, StreetLine(other)))
-    for end in ENDS:
-        j = q.attempt(joint, id.street, end)
-        if isinstance(j, Joint):
-            t = q.attempt(throat, id.street, end)
-            if not isinstance(t, Unsolved):
-                found.append(Crossing(name_of(q, j.through), t.place.side_chainage, t.level, StreetLine(j.through)))
+    for arm in arms_of(q, id.street):
+        t, j = q.attempt(throat, id.street, arm), require_joint(q, id.street, arm)
+        if not isinstance(t, Unsolved):
+            found.append(Crossing(name_of(q, j.through), t.place.side_chainage, t.level, StreetLine(j.through)))
     return tuple(found)
 
 
-def at(q: Engine, street: str, end: End, place: Place) -> float:
+def at(q: Engine, street: str, arm: Arm, place: Place) -> float:
     """How near a place is to the throat."""
-    t = q.attempt(throat_place, street, end)
+    t = q.attempt(throat_place, street, arm)
     return np.inf if isinstance(t, Unsolved) else float(np.hypot(*(t.point - np.array(place))))

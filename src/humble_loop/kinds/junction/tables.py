@@ -9,16 +9,16 @@ import numpy as np
 from humble_loop.engine.query import Engine
 from humble_loop.geometry.arrays import unique_chainages
 from humble_loop.kinds.junction.layout import ReturnLine, divisions, kerb_return, throat
-from humble_loop.kinds.junction.nodes import all_joints, junction_name, require_joint
+from humble_loop.kinds.junction.nodes import Arm, all_joints, arm_name, require_joint
 from humble_loop.kinds.street.plan import name_of
 from humble_loop.kinds.street.tables import solved
 from humble_loop.lines.line import line
 from humble_loop.lines.table import NoSuchTable, Table
-from humble_loop.site.model import SIDES, End
+from humble_loop.site.model import SIDES
 
 
-def _asked(q: Engine, of: str | None) -> list[tuple[str, End, str]]:
-    found = [(side, end, junction_name(q, side, end)) for side, end, _ in all_joints(q)]
+def _asked(q: Engine, of: str | None) -> list[tuple[str, Arm, str]]:
+    found = [(side, arm, arm_name(q, side, arm)) for side, arm, _ in all_joints(q)]
     if of is None:
         return found
     mine = [f for f in found if of in (f[2], f[0], name_of(q, f[0]))]
@@ -28,11 +28,11 @@ def _asked(q: Engine, of: str | None) -> list[tuple[str, End, str]]:
 
 
 def junction_table(q: Engine, of: str | None, every: float | None) -> Table:
-    """One row a junction."""
+    """One row an arm: a T has one, a crossing two."""
     del every
     out = []
-    for side, end, name in _asked(q, of):
-        j, t = require_joint(q, side, end), solved(q, of, throat, side, end)
+    for side, arm, name in _asked(q, of):
+        j, t = require_joint(q, side, arm), solved(q, of, throat, side, arm)
         place = (t.place.side_chainage, t.level) if t else (None, None)
         out.append((name, name_of(q, j.through), name_of(q, side), j.through_chainage, *place))
     columns = ("junction", "through", "side", "through_chainage", "side_throat_chainage", "throat_level")
@@ -42,14 +42,14 @@ def junction_table(q: Engine, of: str | None, every: float | None) -> Table:
 def return_table(q: Engine, of: str | None, every: float | None) -> Table:
     """Points along every return, as it is set out or at intervals."""
     out: list[tuple[Any, ...]] = []
-    for side, end, name in _asked(q, of):
+    for side, arm, name in _asked(q, of):
         for corner in SIDES:
-            made = solved(q, of, kerb_return, side, end, corner)
-            lip = solved(q, of, line, ReturnLine(side, end, corner))
+            made = solved(q, of, kerb_return, side, arm, corner)
+            lip = solved(q, of, line, ReturnLine(side, arm, corner))
             if made is None or lip is None:
                 continue
             length = made.arc.length
-            s = np.linspace(0.0, length, divisions(q, side, end, corner) + 1)
+            s = np.linspace(0.0, length, divisions(q, side, arm, corner) + 1)
             if every is not None:
                 s = unique_chainages([0.0, length], np.arange(0.0, length, every), low=0.0, high=length)
             xyz = lip.points(s)

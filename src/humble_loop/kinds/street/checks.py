@@ -14,7 +14,7 @@ from humble_loop.ground.hollow import hollows
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.edits import remove_bend, set_bend, set_vip, unlock_vip
 from humble_loop.kinds.street.faces import faces_of
-from humble_loop.kinds.street.levels import MOST_SHOWN, GradeLine, end_ties, grade_line, tolerances
+from humble_loop.kinds.street.levels import MOST_SHOWN, GradeLine, carried, end_ties, grade_line, tolerances
 from humble_loop.kinds.street.model import Vip
 from humble_loop.kinds.street.plan import (
     bends_of,
@@ -37,6 +37,7 @@ from humble_loop.site.model import SIDES
 
 _DAMP = 0.003  # metres of standing water that is a matter of rounding
 _KINK = 0.01  # degrees by which a line may turn without a curve as a matter of rounding
+_ON = 1e-6  # metres along a street within which places are one
 _SHARP = 0.01  # grade change at a VIP from which a curve is wanted
 
 PLAN_RULES = ("bends that do not fit", "radius", "kink", "points at one place", "ring of ties", "streets meet unworked")
@@ -175,6 +176,8 @@ def _grades(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
     rules, profile, found, name, of = class_of(q, street), levels.profile, [], name_of(q, street), thing(street)
     vips = vips_of(q, street)
     for i, g in enumerate(profile.grades):
+        if _carried_on(q, street, float(profile.chainages[i])):
+            continue  # the through street's own fall, which is that one's matter
         low = too_low(abs(_entered(vips, levels, i, float(g))), rules.least_grade)
         if low or too_high(abs(g), rules.most_grade):
             s = float(0.5 * (profile.chainages[i] + profile.chainages[i + 1]))
@@ -187,6 +190,11 @@ def _grades(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
             remedy, at = "raise or lower one of its VIPs", place(q, street, s)
             found.append(Finding(rule, of, name, words, remedy, abs(float(g)), limit, s, at))
     return found
+
+
+def _carried_on(q: Engine, street: str, s: float) -> bool:
+    """Whether from a chainage on something else carries the crown."""
+    return any(c.begin - _ON <= s < c.finish - _ON for c in carried(q, street))
 
 
 def _entered(vips: tuple[Vip, ...], levels: GradeLine, leg: int, grade: float) -> float:
@@ -208,7 +216,7 @@ def _curves(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
     for i in range(1, len(profile.chainages) - 1):
         change, have = float(profile.changes[i]), float(profile.curves[i])
         need = needed_curve(rules, change)
-        if abs(change) < _SHARP or not too_low(have, need):
+        if abs(change) < _SHARP or not too_low(have, need) or levels.states[i] == "tied":
             continue
         s, j, crest = float(profile.chainages[i]), levels.index[i], change < 0
         mend = None
@@ -238,7 +246,7 @@ def _sight(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
     p, heights = levels.profile, (rules.eye_height, rules.target_height)
     s, seen = sight_along(p, rules.sight_distance, *heights)
     short = np.flatnonzero(seen < rules.sight_distance * (1.0 - 1e-9))
-    crests = np.flatnonzero(p.changes < 0)
+    crests = np.flatnonzero((p.changes < 0) & (np.array(levels.states) != "tied"))
     if not len(crests):
         return []
     nearest = crests[np.argmin(np.abs(s[short][:, None] - p.chainages[crests]), axis=1)]
@@ -300,7 +308,8 @@ def _departures(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
 def _low_points(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
     found = []
     for t in levels.profile.turning_points():
-        if t.kind == "low":
+        held = any(c.begin - _ON <= t.chainage <= c.finish + _ON for c in carried(q, street))
+        if t.kind == "low" and not held:
             words = (
                 f"its crown is lowest at {t.chainage:.2f}, level {t.level:.3f}: water comes from both ways and stands"
             )

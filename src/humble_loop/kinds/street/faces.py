@@ -75,12 +75,13 @@ def face_of(q: Engine, id: StreetFace) -> Face:
     assert id.side is not None
     if id.part == "carriageway":
         s = side_rows(q, id.street, id.side)
+        holes = tuple(hole for kind in kinds() for hole in kind.carriageway_breaks(q, id.street, id.side))
         for kind in kinds():
             low, high = kind.carriageway_range(q, id.street, id.side)
             s = s[(s >= low - 1e-6) & (s <= high + 1e-6)]
+        s, joined = _outside(s, holes)
         made = course(q, id.street, id.side)
         inner = (StreetLine(id.street, n, id.side) for n in made.names[1 : made.lip + 1])
-        joined = np.ones(max(len(s) - 1, 0), dtype=bool)
         roles = made.roles[1 : made.lip + 1]
         return Strip(f"{name} carriageway, {id.side}", "carriageway", (StreetLine(id.street), *inner), s, joined, roles)
     if id.part == "roadside":
@@ -93,7 +94,11 @@ def face_of(q: Engine, id: StreetFace) -> Face:
 
 def _between_gaps(q: Engine, street: str, side: Side) -> tuple[Floats, Bools]:
     """A side's rows outside its gaps, and whether each is joined to the next."""
-    s, holes = side_rows(q, street, side), gaps(q, street, side)
+    return _outside(side_rows(q, street, side), gaps(q, street, side))
+
+
+def _outside(s: Floats, holes: tuple[tuple[float, float], ...]) -> tuple[Floats, Bools]:
+    """Rows (n,) outside of stretches, and whether each is joined to the next (n - 1,)."""
     keep = np.ones(len(s), dtype=bool)
     for a, b in holes:
         keep &= (s <= a + 1e-6) | (s >= b - 1e-6)

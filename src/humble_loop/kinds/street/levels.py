@@ -8,10 +8,11 @@ import numpy as np
 
 from humble_loop.engine.in_pieces import InPieces
 from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.kinds.street.model import Vip
 from humble_loop.kinds.street.plan import chain_of, class_of, frame_of, ground_along, name_of, vips_of, wanted_of
-from humble_loop.lines.kind import EndTie
+from humble_loop.lines.kind import Carried, EndTie
 from humble_loop.lines.quantity import Quantity, amount, decided, known, percent, summed, times
 from humble_loop.lines.rules import InStretches, LevelRule, OnGradeLine
 from humble_loop.lines.standing import kinds
@@ -49,15 +50,47 @@ def end_ties(q: Engine, street: str) -> tuple[tuple[End, EndTie], ...]:
 
 
 @query
+def carried(q: Engine, street: str) -> tuple[Carried, ...]:
+    """Where other things carry a street's crown away from its ends, in order; what lies within another or a tied end is left out."""
+    if frame_of(q, street).kind == "existing":
+        return ()
+    ties = dict(end_ties(q, street))
+    low = ties["start"].chainage if "start" in ties else 0.0
+    high = ties["end"].chainage if "end" in ties else chain_of(q, street).total
+    found: list[Carried] = []
+    for c in sorted((c for kind in kinds() for c in kind.carried(q, street)), key=lambda c: c.begin):
+        if low + SAME < c.begin < c.finish < high - SAME:
+            found.append(c)
+            low = c.finish
+    return tuple(found)
+
+
+@query
 def grade_line(q: Engine, street: str) -> GradeLine:
-    """The grade line: set VIPs between tied ends, or a proposal from the ground where nothing was set."""
+    """The grade line: set VIPs between tied ends and what carries the crown, or a proposal from the ground where nothing was set."""
+    return _made(q, street, carried(q, street))
+
+
+@query
+def own_grade_line(q: Engine, street: str) -> GradeLine:
+    """The grade line if nothing carried the crown away from its ends."""
+    return _made(q, street, ())
+
+
+@query
+def own_level(q: Engine, street: str, s: float) -> float:
+    """The level of the crown at a chainage, if nothing carried it there."""
+    return float(own_grade_line(q, street).profile.level([s])[0])
+
+
+def _made(q: Engine, street: str, over: tuple[Carried, ...]) -> GradeLine:
     frame, vips = frame_of(q, street), vips_of(q, street)
     ties = dict(end_ties(q, street))
     if vips and not frame.proposed_between:
-        return _set(q, street, vips, ties)
+        return _set(q, street, vips, ties, over)
     if frame.kind == "existing":
         return _found(q, street)
-    return _proposed(q, street, ties)
+    return _proposed(q, street, ties, over)
 
 
 def _found(q: Engine, street: str) -> GradeLine:
@@ -80,7 +113,9 @@ def _found(q: Engine, street: str) -> GradeLine:
     return GradeLine(profile, states, (-1,) * n, vips)
 
 
-def _set(q: Engine, street: str, vips: tuple[Vip, ...], ties: dict[End, EndTie]) -> GradeLine:
+def _set(
+    q: Engine, street: str, vips: tuple[Vip, ...], ties: dict[End, EndTie], over: tuple[Carried, ...]
+) -> GradeLine:
     name = name_of(q, street)
     low = ties["start"].chainage if "start" in ties else -np.inf
     high = ties["end"].chainage if "end" in ties else np.inf
@@ -89,11 +124,19 @@ def _set(q: Engine, street: str, vips: tuple[Vip, ...], ties: dict[End, EndTie])
     def add(s: float, curve: float, state: State, index: int, level: Quantity) -> None:
         rows.append((s, curve, state, index, level))
 
+    def pass_over(before: float) -> None:
+        while waiting and waiting[0].begin < before:
+            c = waiting.pop(0)
+            add(c.begin, 0.0, "tied", -1, _tied(name, c.begin, c.first))
+            add(c.finish, 0.0, "tied", -1, _tied(name, c.finish, c.last))
+
+    waiting = list(over)
     if "start" in ties:
-        add(low, 0.0, "tied", -1, _tied(name, ties["start"]))
+        add(low, 0.0, "tied", -1, _tied(name, low, ties["start"].level))
     for i, v in enumerate(vips):
-        if not low + SAME < v.chainage < high - SAME:
-            continue  # a tied end takes the place of a VIP at or before the throat
+        if not low + SAME < v.chainage < high - SAME or _within(over, v.chainage):
+            continue  # what is tied takes the place of a VIP at or before the throat
+        pass_over(v.chainage)
         what = f"{name} VIP at {v.chainage:.2f}"
         if v.level is not None:
             level, state = decided(what, v.level, ("vip", street, i), "level set", "set"), _state(v)
@@ -113,8 +156,9 @@ def _set(q: Engine, street: str, vips: tuple[Vip, ...], ties: dict[End, EndTie])
             raise Unsolved(
                 name, f"its first VIP, at {v.chainage:.2f}, has a grade but nothing to follow from", "set its level"
             )
+    pass_over(np.inf)
     if "end" in ties:
-        add(high, 0.0, "tied", -1, _tied(name, ties["end"]))
+        add(high, 0.0, "tied", -1, _tied(name, high, ties["end"].level))
     if len(rows) < 2:
         raise Unsolved(name, "its grade line has a single VIP", "add another VIP, or clear it to have one proposed")
     return _assembled(
@@ -126,10 +170,13 @@ def _set(q: Engine, street: str, vips: tuple[Vip, ...], ties: dict[End, EndTie])
     )
 
 
-def _tied(name: str, tie: EndTie) -> Quantity:
-    return summed(
-        f"{name} VIP at {tie.chainage:.2f}", "tied where it leaves", times("throat", tie.level), source="tied"
-    )
+def _tied(name: str, s: float, level: Quantity) -> Quantity:
+    return summed(f"{name} VIP at {s:.2f}", "tied where it leaves", times("throat", level), source="tied")
+
+
+def _within(over: tuple[Carried, ...], s: float) -> bool:
+    """Whether a chainage lies where something else carries the crown."""
+    return any(c.begin - SAME <= s <= c.finish + SAME for c in over)
 
 
 def _assembled(
@@ -139,7 +186,7 @@ def _assembled(
     return GradeLine(profile, tuple(states), tuple(index), tuple(vips))
 
 
-def _proposed(q: Engine, street: str, ties: dict[End, EndTie]) -> GradeLine:
+def _proposed(q: Engine, street: str, ties: dict[End, EndTie], over: tuple[Carried, ...]) -> GradeLine:
     """Follow the ground with few VIPs, within the class's tolerances and grades, from and to what is tied."""
     rules, name, total = class_of(q, street), name_of(q, street), chain_of(q, street).total
     ground = ground_along(q, street)
@@ -152,8 +199,8 @@ def _proposed(q: Engine, street: str, ties: dict[End, EndTie]) -> GradeLine:
             "there is no ground under it to propose a grade line from",
             "move it onto the ground, or set its VIPs",
         )
-    stops, fixed = stops_of(q, street, (begin, finish), ties)
-    corners, levels = _following(q, street, stops).result(q)
+    stops, fixed = stops_of(q, street, (begin, finish), ties, over)
+    corners, levels = outside_of(over, *_following(q, street, stops).result(q))
     curves = curves_for(corners, levels, grade_rules(rules), wanted_of(q, street).curve)
     states: list[State] = ["proposed"] * len(corners)
     index = [-1] * len(corners)
@@ -166,9 +213,14 @@ def _proposed(q: Engine, street: str, ties: dict[End, EndTie]) -> GradeLine:
         states[k], index[k] = "locked", i
         curves[k] = vip.curve_length if 0 < k < len(corners) - 1 else 0.0
         vips[k] = decided(f"{name} VIP at {vip.chainage:.2f}", float(levels[k]), ("vip", street, i), "level set", "set")
-    for held, place in (("start", 0), ("end", -1)):
-        if held in ties:
-            states[place], vips[place] = "tied", _tied(name, ties[held])
+    held = [(k, ties[end].chainage, ties[end].level) for end, k in (("start", 0), ("end", -1)) if end in ties]
+    for c in over:
+        ends = (
+            (int(np.argmin(np.abs(corners - s))), s, level) for s, level in ((c.begin, c.first), (c.finish, c.last))
+        )
+        held += list(ends)
+    for k, s, level in held:
+        states[k], vips[k], curves[k] = "tied", _tied(name, s, level), 0.0
     return _assembled([float(c) for c in corners], [float(c) for c in curves], states, index, vips)
 
 
@@ -180,18 +232,31 @@ Stops = tuple[Stop, ...]
 
 
 def stops_of(
-    q: Engine, street: str, reach: tuple[float, float], ties: dict[End, EndTie]
+    q: Engine, street: str, reach: tuple[float, float], ties: dict[End, EndTie], over: tuple[Carried, ...]
 ) -> tuple[Stops, list[tuple[int, Vip]]]:
-    """Where a proposed line is held between two chainages: at tied ends and locked VIPs, and those VIPs with their place."""
+    """Where a proposed line is held between two chainages: at tied ends, where the crown is carried and at locked VIPs, and those VIPs
+    with their place.
+    """
     low, high = reach[0] + SAME * ("start" in ties), reach[1] - SAME * ("end" in ties)
-    fixed = [(i, v) for i, v in enumerate(vips_of(q, street)) if v.locked and low <= v.chainage <= high]
+    locked = [(i, v) for i, v in enumerate(vips_of(q, street)) if v.locked and low <= v.chainage <= high]
+    fixed = [(i, v) for i, v in locked if not _within(over, v.chainage)]
     ends = [float(ties[end].level.value[0]) if end in ties else None for end in ENDS]
     stops: list[Stop] = [(v.chainage, v.level) for _, v in fixed]
+    stops += [(s, float(level.value[0])) for c in over for s, level in ((c.begin, c.first), (c.finish, c.last))]
+    stops.sort(key=lambda stop: stop[0])
     if not stops or stops[0][0] > reach[0] + SAME:
         stops.insert(0, (reach[0], ends[0]))
     if stops[-1][0] < reach[1] - SAME:
         stops.append((reach[1], ends[1]))
     return tuple(stops), fixed
+
+
+def outside_of(over: tuple[Carried, ...], corners: Floats, levels: Floats) -> tuple[Floats, Floats]:
+    """The corners of a line without those on stretches where something else carries the crown."""
+    keep = np.ones(len(corners), dtype=bool)
+    for c in over:
+        keep &= (corners <= c.begin + SAME) | (corners >= c.finish - SAME)
+    return corners[keep], levels[keep]
 
 
 def grade_rules(rules: StreetClass) -> GradeRules:
@@ -226,6 +291,10 @@ def crown_rule(q: Engine, street: str) -> LevelRule:
     if "start" in ties and (inside := ties["start"].inside) is not None:
         upto.append(ties["start"].chainage)
         rules.append(inside)
+    for c in carried(q, street):
+        if c.inside is not None:
+            upto += [c.begin, c.finish]
+            rules += [rule, c.inside]
     rules.append(rule)
     if "end" in ties and (inside := ties["end"].inside) is not None:
         upto.append(ties["end"].chainage)

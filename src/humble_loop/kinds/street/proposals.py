@@ -19,9 +19,11 @@ from humble_loop.kinds.street.company import lines_near
 from humble_loop.kinds.street.grades import HELD
 from humble_loop.kinds.street.levels import (
     Stops,
+    carried,
     end_ties,
     grade_line,
     grade_rules,
+    outside_of,
     stops_of,
     tolerances,
 )
@@ -96,9 +98,9 @@ def proposal(q: Engine, street: str, which: Which) -> Proposed:
     """One of the proposals for a street's grade line. Tied ends and locked VIPs stay as they are."""
     if which == "balance":
         return _balanced(q, street)
-    ties, made = dict(end_ties(q, street)), grade_line(q, street).profile
-    stops, fixed = stops_of(q, street, (float(made.chainages[0]), float(made.chainages[-1])), ties)
-    corners, levels = _working(q, street, which, stops).result(q)
+    ties, made, over = dict(end_ties(q, street)), grade_line(q, street).profile, carried(q, street)
+    stops, fixed = stops_of(q, street, (float(made.chainages[0]), float(made.chainages[-1])), ties, over)
+    corners, levels = outside_of(over, *_working(q, street, which, stops).result(q))
     curves = curves_for(corners, levels, grade_rules(class_of(q, street)), wanted_of(q, street).curve)
     locked = {}
     for _, vip in fixed:
@@ -106,6 +108,8 @@ def proposal(q: Engine, street: str, which: Which) -> Proposed:
         locked[k] = vip
         curves[k] = vip.curve_length if 0 < k < len(corners) - 1 else 0.0
     tied = {end for end, held in ((0, "start"), (len(corners) - 1, "end")) if held in ties}
+    tied |= {int(np.argmin(np.abs(corners - s))) for c in over for s in (c.begin, c.finish)}
+    curves[sorted(tied)] = 0.0
     vips = tuple(
         locked.get(k, Vip(chainage=float(s), level=float(z), curve_length=float(c)))
         for k, (s, z, c) in enumerate(zip(corners, levels, curves))

@@ -13,7 +13,7 @@ from humble_loop.geometry.gradeline import Profile
 from humble_loop.ground.drape import drape
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.holding import holds
-from humble_loop.kinds.street.levels import crown_rule, end_ties
+from humble_loop.kinds.street.levels import carried, crown_rule, end_ties
 from humble_loop.kinds.street.plan import (
     StreetLine,
     centreline,
@@ -33,6 +33,8 @@ from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
 from humble_loop.site.model import SIDES, Side, side_sign
+
+_ON = 1e-6  # metres along a street within which places are one
 
 
 @dataclass(frozen=True)
@@ -108,14 +110,34 @@ def own_range(q: Engine, street: str, side: Side) -> tuple[float, float]:
 @query
 def gaps(q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
     """Chainages between which a side's kerb is interrupted, merged where they overlap."""
-    found = sorted(g for kind in kinds() for g in kind.gaps(q, street, side))
+    return _merged([*(g for kind in kinds() for g in kind.gaps(q, street, side)), *breaks(q, street, side)])
+
+
+@query
+def breaks(q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
+    """Chainages between which, away from its ends, a side of a street has no lip of its own, merged where they overlap."""
+    if not is_new(q, street):
+        return ()
+    return _merged([b for kind in kinds() for b in kind.breaks(q, street, side)])
+
+
+def _merged(spans: list[tuple[float, float]]) -> tuple[tuple[float, float], ...]:
     merged: list[tuple[float, float]] = []
-    for a, b in found:
+    for a, b in sorted(spans):
         if merged and a <= merged[-1][1]:
             merged[-1] = (merged[-1][0], max(b, merged[-1][1]))
         else:
             merged.append((a, b))
     return tuple(merged)
+
+
+def whole_at(q: Engine, street: str, s: float) -> bool:
+    """Whether a street has its own section on both sides at a chainage."""
+    for side in SIDES:
+        low, high = own_range(q, street, side)
+        if not low - _ON <= s <= high + _ON or any(a + _ON < s < b - _ON for a, b in breaks(q, street, side)):
+            return False
+    return True
 
 
 # Lines
@@ -147,13 +169,16 @@ def plan_of(q: Engine, id: StreetLine) -> LinePlan:
     title = f"{name} {id.side} {id.point}"
     low, high = own_range(q, id.street, id.side)
     if id.point == "lip":
-        lip = lip_course(q, id.street, id.side)
-        return replace(lip, start=low, end=high) if lip.base is chain else lip
+        lip, holes = lip_course(q, id.street, id.side), _clipped(breaks(q, id.street, id.side), low, high)
+        return replace(lip, start=low, end=high, gaps=holes) if lip.base is chain else lip
     made = course(q, id.street, id.side)
     k = place_of(made, id)
-    holes = gaps(q, id.street, id.side) if k > made.lip else ()
-    holes = tuple((max(a, low), min(b, high)) for a, b in holes if b > low and a < high)
+    holes = _clipped((gaps if k > made.lip else breaks)(q, id.street, id.side), low, high)
     return LinePlan(title, id.point, chain, made.out(k).times(side_sign(id.side)), low, high, holes)
+
+
+def _clipped(holes: tuple[tuple[float, float], ...], low: float, high: float) -> tuple[tuple[float, float], ...]:
+    return tuple((max(a, low), min(b, high)) for a, b in holes if b > low and a < high)
 
 
 def place_of(made: SideCourse, id: StreetLine) -> int:
@@ -259,6 +284,7 @@ def rows(q: Engine, street: str) -> Floats:
             keys.append(sampled_at(held, hold.rule.bow(), settings.arc_tolerance, settings.level_tolerance))
     keys += [kind.stations(q, street) for kind in kinds()]
     keys += [np.array([t.chainage for _, t in end_ties(q, street)])]
+    keys += [np.array([c.begin, c.finish]) for c in carried(q, street)]
     if not isinstance(made, Unsolved):
         bows = made.rule.bow()
         places = made.rule.key_places()
@@ -283,7 +309,9 @@ def lip_levels(q: Engine, street: str, side: Side, chainages: ArrayLike) -> Floa
     """Levels (n,) of a street's lip at chainages of the centreline; NaN where the side has no lip of its own there."""
     made, s = line(q, StreetLine(street, "lip", side)), as_row(chainages)
     if made.plan.base is chain_of(q, street):
-        low, high = made.plan.start, made.plan.end
-        return np.where((s >= low - 1e-6) & (s <= high + 1e-6), made.rule.levels(s), np.nan)
+        on = (s >= made.plan.start - _ON) & (s <= made.plan.end + _ON)
+        for a, b in made.plan.gaps:
+            on &= (s < a + _ON) | (s > b - _ON)
+        return np.where(on, made.rule.levels(s), np.nan)
     at = made.plan.base.feet(chain_of(q, street).points_at(s, lip_offset(q, street, side)(s))).chainages
     return made.rule.levels(at)

@@ -130,26 +130,36 @@ def crossfall(q: Engine, street: str, side: Side) -> Varying:
 
 
 def _turned(q: Engine, street: str, side: Side, normal: Varying) -> Varying:
-    """A grade outwards along a street that near ends which other things hold is turned to what they want."""
-    turns = dict(t for kind in kinds() for t in kind.turns(q, street, side)) if is_new(q, street) else {}
-    at, values = [], []
-    low, high = -np.inf, np.inf
-    if "start" in turns and turns["start"].finish > turns["start"].begin:
-        t = turns["start"]
-        at, values, low = [t.begin, t.finish], [t.across, normal.one(t.finish)], t.finish
-    if "end" in turns and turns["end"].finish < turns["end"].begin:
-        t = turns["end"]
-        at, values, high = [*at, t.finish, t.begin], [*values, normal.one(t.finish), t.across], t.finish
-    if not at:
+    """A grade outwards along a street that beside what holds its crown is turned to what that wants.
+
+    What has no room to turn is normal as far as what comes next to it across a junction; between two that run into one another it
+    turns through.
+    """
+    made = [t for kind in kinds() for t in kind.turns(q, street, side)] if is_new(q, street) else []
+    turns = sorted((t for t in made if t.finish != t.begin), key=lambda t: t.begin)
+    places: list[tuple[float, float]] = []
+    free: list[tuple[float, float]] = []  # where it is as the section has it
+    since = -np.inf
+    for before, t, after in zip([None, *turns[:-1]], turns, [*turns[1:], None]):
+        has_room, ends = (t.finish > t.begin) == t.onwards, (t.finish, normal.one(t.finish))
+        if t.onwards and (has_room or before is not None):
+            runs_into = after is not None and not after.onwards and after.finish < t.finish
+            places += [(t.begin, t.across)] * has_room + [ends] * (not runs_into)
+            since = t.finish
+        elif not t.onwards and (has_room or after is not None):
+            if t.finish >= since:
+                places.append(ends)
+                free.append((since, t.finish))
+            places += [(t.begin, t.across)] * has_room
+            since = np.inf
+    free.append((since, np.inf))
+    if not places:
         return normal
-    if len(at) == 4 and at[1] > at[2]:
-        return Varying.of([at[0], at[3]], [values[0], values[3]])  # too short to become normal: it turns through
     if not normal.is_steady:
-        own = (normal.at > low) & (normal.at < high)
-        order = np.argsort([*at, *normal.at[own]], kind="stable")
-        at = np.array([*at, *normal.at[own]])[order].tolist()
-        values = np.array([*values, *normal.values[own]])[order].tolist()
-    return Varying.of(at, values)
+        own = zip(normal.at.tolist(), normal.values.tolist())
+        places += [(s, v) for s, v in own if any(a < s < b for a, b in free)]
+    places.sort(key=lambda place: place[0])
+    return Varying.of([s for s, _ in places], [v for _, v in places])
 
 
 @dataclass(frozen=True)

@@ -8,8 +8,8 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, query
 from humble_loop.kinds.junction.layout import ReturnLine
-from humble_loop.kinds.junction.nodes import leg_side, require_joint
-from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
+from humble_loop.kinds.junction.nodes import CrossingArm, leg_side, require_joint
+from humble_loop.kinds.street.plan import StreetLine, chain_of, end_chainage, is_new
 from humble_loop.kinds.street.side import course
 from humble_loop.kinds.turning_head.layout import HeadLine, own_side
 from humble_loop.lines.line import LineId, line_plan
@@ -79,19 +79,21 @@ def boundary_of(q: Engine, street: str, side: Side) -> StreetLine:
 def roadsides(q: Engine, street: str, side: Side) -> tuple[Roadside, ...]:
     """A side's boundaries: its own first. A head is its left side's, looking towards it."""
     own = boundary_of(q, street, side)
-    plan, total = line_plan(q, own), chain_of(q, street).total
+    total = chain_of(q, street).total
     found = [Roadside(own, (Telling(side, (0.0, total), (0.0, total)),))]
     for at, other, _ in goes_on_as(q, own):
         if owner(other) != (street, side):
             continue
-        length, far = line_plan(q, other).end, total if at > 0.5 * (plan.start + plan.end) else 0.0
+        length = line_plan(q, other).end
         if isinstance(other, HeadLine):
             across: Side = "right" if side == "left" else "left"
             back = next(a for a, o, _ in goes_on_as(q, boundary_of(q, street, across)) if o == other)
-            half = 0.5 * length
+            half, far = 0.5 * length, end_chainage(q, street, other.end)
             told = Telling(side, (0.0, half), (at, far)), Telling(across, (half, length), (far, back))
             found.append(Roadside(other, told, at))
         else:
+            assert isinstance(other, ReturnLine)
+            far = require_joint(q, street, other.arm).side_chainage
             found.append(Roadside(other, (Telling(side, (0.0, length), (far, at)),), at))
     return tuple(found)
 
@@ -114,14 +116,14 @@ def _beside(q: Engine, boundary: LineId) -> tuple[tuple[str, Side], ...]:
     if isinstance(boundary, HeadLine):
         return tuple((boundary.street, side) for side in SIDES)
     assert isinstance(boundary, ReturnLine)
-    through = require_joint(q, boundary.street, boundary.end)
+    through = require_joint(q, boundary.street, boundary.arm)
     return owner(boundary), (through.through, through.lip_side)
 
 
 def owner(boundary: LineId) -> tuple[str, Side]:
     """The street and side that a boundary's drains belong to: round a corner the side street's."""
     if isinstance(boundary, ReturnLine):
-        return boundary.street, leg_side(boundary.end, boundary.corner)
+        return boundary.street, leg_side(boundary.arm, boundary.corner)
     if isinstance(boundary, HeadLine):
         return boundary.street, own_side(boundary.end, "left")
     assert isinstance(boundary, StreetLine)
@@ -147,5 +149,6 @@ def meets(place: float, other: float) -> bool:
 def where(boundary: LineId) -> str:
     """Where along its street a boundary is, in words; nothing for the street's own."""
     if isinstance(boundary, ReturnLine):
-        return f"round the corner at its {boundary.end}"
+        at = f"on the {boundary.arm}" if isinstance(boundary.arm, CrossingArm) else f"at its {boundary.arm}"
+        return f"round the corner {at}"
     return f"round the head at its {boundary.end}" if isinstance(boundary, HeadLine) else ""
