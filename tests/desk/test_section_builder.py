@@ -107,7 +107,6 @@ def choose_in_cell(d, index, wanted):
     panel = d.window.sheets
     at = panel.view.visualRect(index).center()
     QTest.mouseClick(panel.view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
-    QTest.mouseDClick(panel.view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
     combo = next(c for c in panel.view.findChildren(QComboBox) if c.isVisible())
     d.qtbot.wait(20)
     combo.hidePopup()

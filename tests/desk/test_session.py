@@ -51,6 +51,15 @@ def test_an_edit_that_cannot_be_made_says_why_and_changes_nothing(session):
     assert session.said_words == ["'Side' has no bend 10"]
 
 
+def test_what_an_edit_adds_is_chosen_if_it_is_one_thing(session):
+    assert session.do_and_choose("End in a bulb", lambda s: edits.set_head(s, "side", "end"))
+    assert session.chosen.thing == ThingId("turning_head", "side:end")
+    session.choose(ThingId("street", "side"))
+    assert session.do_and_choose("Move", move(3))
+    assert session.do_and_choose("Lots", lambda s: edits.add_lot_row(s, "side", "left", frontage=12, start=20))
+    assert session.chosen.thing == ThingId("street", "side")
+
+
 def test_an_edit_that_changes_nothing_is_no_step(session):
     session.do("Nothing", lambda s: s)
     assert session.undo_words == ""

@@ -157,21 +157,26 @@ def test_other_things_have_no_sheets_and_it_says_what_to_choose(d):
 
 def test_a_street_is_made_along_a_survey_line_that_is_chosen(drive, brickworks):
     d = drive(brickworks)
-    line = max(brickworks.all(SurveyLine), key=lambda s: len(s.vertices))
-    d.session.choose(ThingId("survey_line", line.id))
-    d.window.run(d.window.toggle_sheets)
+    along = next(c.do for c in d.window._commands if c.words == "Street along a line")
+    d.window.run(along)
+    assert "Choose a survey line first" in d.window.status.said.text()
+    # Clicked where nothing designed is as near.
+    line = next(s for s in brickworks.all(SurveyLine) if s.code == "PITTOP")
+    at = np.array(line.vertices[7][:2]) - d.session.origin
+    d.click(d.window.plan, tuple(at))
+    assert d.session.thing == ThingId("survey_line", line.id)
+    d.window.run(along)
     d.settle()
     panel = d.window.sheets
-    panel.show_sheet("Street along it")
-    d.settle()
-    assert "departs by" in panel.note.text()
+    d.qtbot.waitUntil(lambda: "departs by" in panel.note.text(), timeout=8000)
+    departs = float(panel.note.text().split("departs by ")[1].split()[0]) / 1000.0
     before = len(d.site.all(Street))
     button = next(b for b in panel._actions._buttons if b.text() == "Street along it")
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
     d.settle()
     made = d.site.all(Street)
     assert len(made) == before + 1
-    departs = float(panel.note.text().split("departs by ")[1].split()[0]) / 1000.0
+    assert d.session.thing == ThingId("street", made[-1].id)
     vertices = np.array([v[:2] for v in line.vertices]) - d.session.origin
     away = chain_of(d.session.engine, made[-1].id).feet(vertices).offsets
     assert np.abs(away).max() <= departs + 0.001

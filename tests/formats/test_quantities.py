@@ -11,9 +11,11 @@ from humble_loop.formats.quantities import (
     parse_chainage,
     parse_grade,
     parse_length,
+    show_area,
     show_chainage,
     show_grade,
     show_length,
+    show_volume,
 )
 
 
@@ -118,6 +120,8 @@ def test_showing():
     assert show_length(-0.0001) == "0.000"
     assert show_length(float("nan")) == "–"
     assert show_length(3.048, "ft") == "10.00"
+    assert show_volume(-0.01) == "0.0 m³"
+    assert show_area(-2.04) == "−2.0 m²"
     assert show_grade(-0.025) == "−2.50 %"
     assert show_grade(-0.000001) == "0.00 %"
     assert show_chainage(1023.456) == "1+023.46"

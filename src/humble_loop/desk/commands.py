@@ -49,6 +49,7 @@ def make_commands(w: MainWindow) -> list[Command]:
         Command("Bring in", "import", files.ask_bring_in, "Ctrl+I", ("Ground", "Streets")),
         Command("Read lines again", "undo", files.ask_read_again, "", ("Ground",)),
         Command("Draw a street", "street", w.draw_street, "D", ("Ground", "Streets", "Levels")),
+        Command("Street along a line", "ground", on.show_along, "", ("Streets",)),
         Command("End in a bulb", "head", on.add_bulb, "", ("Streets", "Turning heads")),
         Command("Set the proposed grade line", "levels", on.keep_levels, "", ("Levels",)),
         Command("Propose the grade line again", "ground", on.propose_levels, "", ("Levels",)),
@@ -94,6 +95,14 @@ class StreetCommands:
         if not street:
             self._w.say("Choose a street first: click it in the plan or the index")
         return street
+
+    def show_along(self) -> None:
+        """Show the street that can be made along the chosen survey line."""
+        thing = self._w.session.thing
+        if thing is None or thing.kind != "survey_line":
+            self._w.say("Choose a survey line first: click it in the plan or the index")
+        else:
+            self._w.show_sheet("Street along it")
 
     def add_bulb(self) -> None:
         """End the chosen street in a bulb."""

@@ -159,7 +159,8 @@ class FactsPanel(QSplitter):
     def _site_rows(self) -> tuple[Row, ...]:
         site, q = self._session.site, self._session.engine
         settings, set_out = site.settings, site.set_out
-        rows: list[Row] = [Fact(kind.title.lower(), "count", len(things_of(q, kind.key))) for kind in kinds()]
+        counts = ((kind.title.lower(), len(things_of(q, kind.key))) for kind in kinds())
+        rows: list[Row] = [Fact(title, "count", count) for title, count in counts if count]
         units = (("m", "metres"), ("ft", "feet"), ("us-ft", "US survey feet"))
         styles = (("0+000.00", "0+123.45"), ("0+00.00", "1+23.45"), ("0.00", "123.45"))
         rows += [

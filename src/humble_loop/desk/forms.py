@@ -101,7 +101,7 @@ class Form:
         beside = 1 if any(len(words) > _LONG for words, _ in row.buttons) else 2
         for k, (words, edit) in enumerate(row.buttons):
             button = QPushButton(words)
-            button.clicked.connect(lambda _=False, words=words, edit=edit: self._session.do(words, edit))
+            button.clicked.connect(lambda _=False, words=words, edit=edit: self._session.do_and_choose(words, edit))
             grid.addWidget(button, k // beside, k % beside, Qt.AlignmentFlag.AlignLeft)
         grid.setColumnStretch(beside, 1)
         return box

@@ -47,7 +47,8 @@ def listed(q: Engine) -> tuple[Group, ...]:
             found[0] if head.kind == kind.key else Entry(f"{name_of(q, head)} ({len(found)})", None, tuple(found))
             for head, found in heads.items()
         )
-        groups.append((kind.title, len(things), entries))
+        if things:
+            groups.append((kind.title, len(things), entries))
     return tuple(groups)
 
 

@@ -16,7 +16,8 @@ from humble_loop.whole.things import things_of
 
 
 def thing_at(q: Engine, place: Place, reach: float) -> ThingId | None:
-    """The nearest thing within ``reach`` metres: lines before areas, so that a street is taken before the lot beside it.
+    """The nearest thing within ``reach`` metres: lines before areas, so that a street is taken before the lot beside it, and what is
+    designed before the lines that were surveyed there.
 
     Streets and faces are found by place; kinds that have no faces are asked thing by thing.
     """
@@ -25,17 +26,21 @@ def thing_at(q: Engine, place: Place, reach: float) -> ThingId | None:
     near |= {id.thing for id in face_tree(q).near(e - reach, n - reach, e + reach, n + reach)}
     near |= set(_without_faces(q).near(place, reach))
     best, nearest, inside = None, reach, None
+    beneath, closest = None, reach
     for kind in kinds():
         for thing in sorted((t for t in near if t.kind == kind.key), key=lambda t: t.id):
             try:
                 distance = kind_of(thing.kind).at(q, thing, place)
             except Unsolved:
                 continue
-            if distance == 0.0:
+            if kind.beneath:
+                if distance < closest:
+                    beneath, closest = thing, distance
+            elif distance == 0.0:
                 inside = inside or thing
             elif distance < nearest:
                 best, nearest = thing, distance
-    return best or inside
+    return best or beneath or inside
 
 
 class _Loose:

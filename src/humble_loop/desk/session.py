@@ -18,7 +18,7 @@ from humble_loop.formats.recovery import Recovery
 from humble_loop.formats.safe_write import Stamp, stamp_of
 from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.lines.line import LineId, ThingId
-from humble_loop.lines.standing import kind_of
+from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.site.edits import Edit, EditError, attempted
 from humble_loop.site.libraries import new_site
 from humble_loop.site.model import Site
@@ -167,6 +167,17 @@ class Session(QObject):
             self.said.emit(str(error))
             return False
         self._push(words, self.site, fresh)
+        return True
+
+    def do_and_choose(self, words: str, edit: Edit) -> bool:
+        """Make an edit, and choose what it adds, if that is one thing of a kind that is worked on next."""
+        before = self.site
+        if not self.do(words, edit):
+            return False
+        models = [(kind.key, model) for kind in kinds() if kind.worked_on_next for model in kind.models]
+        added = [ThingId(key, t.id) for key, m in models for t in self.site.all(m) if before.find(m, t.id) is None]
+        if len(added) == 1 and exists(self.engine, added[0]):
+            self.choose(added[0])
         return True
 
     def _push(self, words: str, old: Site, fresh: Site) -> None:

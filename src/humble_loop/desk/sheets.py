@@ -158,6 +158,11 @@ class _Cell(QStyledItemDelegate):
         combo.activated.connect(lambda _: self._chosen(combo))
         return combo
 
+    def updateEditorGeometry(self, editor: QWidget, option: QStyleOptionViewItem, index: Index) -> None:
+        super().updateEditorGeometry(editor, option, index)
+        if isinstance(editor, QComboBox):  # it may be wider than its column
+            editor.resize(max(editor.width(), editor.sizeHint().width()), editor.height())
+
     def _chosen(self, combo: QComboBox) -> None:
         self.commitData.emit(combo)
         self.closeEditor.emit(combo)
@@ -205,6 +210,7 @@ class SheetPanel(QWidget):
         self._typed.timeout.connect(self.refresh)
         cell.closeEditor.connect(lambda *_: self._typed.start(0))
         self.view.setObjectName("sheet")
+        self.view.clicked.connect(self._open_list)
         self.view.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.view.verticalHeader().hide()
@@ -321,9 +327,16 @@ class SheetPanel(QWidget):
         self._actions.setVisible(bool(words))
         QTimer.singleShot(0, self.view, lambda: self.view.scrollTo(self.view.currentIndex()))  # there is less room now
 
+    def _open_list(self, index: Index) -> None:
+        """One click opens a cell's list."""
+        if isinstance(self.model.cell(index), Choice) and self.model.flags(index) & Qt.ItemFlag.ItemIsEditable:
+            self.view.edit(index)
+
     def _do(self, k: int) -> None:
         words, edit = self._offered[k]
-        self._session.do(words, edit)
+        thing = self._session.thing
+        # What is made along a survey line is chosen; what is done to a street leaves that in the hand.
+        (self._session.do_and_choose if thing and thing.kind == "survey_line" else self._session.do)(words, edit)
 
     def _on_chosen(self) -> None:
         self.refresh()

@@ -127,13 +127,13 @@ def show_length(metres: float, unit: str = "m", decimals: int = 3) -> str:
 def show_area(square_metres: float, unit: str = "m") -> str:
     """An area with its unit, e.g. '612.4 m²'."""
     word = "m²" if unit == "m" else "ft²"
-    return "–" if not math.isfinite(square_metres) else f"{square_metres / METRES[unit] ** 2:.1f} {word}"
+    return "–" if not math.isfinite(square_metres) else _signed(f"{square_metres / METRES[unit] ** 2:.1f} {word}")
 
 
 def show_volume(cubic_metres: float, unit: str = "m") -> str:
     """A volume with its unit, e.g. '35.2 m³'."""
     word = "m³" if unit == "m" else "ft³"
-    return "–" if not math.isfinite(cubic_metres) else f"{cubic_metres / METRES[unit] ** 3:.1f} {word}"
+    return "–" if not math.isfinite(cubic_metres) else _signed(f"{cubic_metres / METRES[unit] ** 3:.1f} {word}")
 
 
 def show_grade(ratio: float) -> str:

@@ -105,6 +105,8 @@ class Kind:
     stage: str = ""
     models: tuple[type[Thing], ...] = ()
     rules: Mapping[str, str] = {}
+    beneath = False  # whether what is designed is chosen before its things where both are at a place of the plan
+    worked_on_next = False  # whether one that was just made is what the designer turns to
     together = False  # whether the plan draws all its things as one, because they are many and simple
     tables: Mapping[str, TableMaker] = {}
 

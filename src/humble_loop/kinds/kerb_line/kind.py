@@ -38,6 +38,7 @@ class KerbLines(Kind):
 
     key, title, stage = "kerb_line", "Own levels", "Levels"
     models = (KerbLine,)
+    worked_on_next = True
     rules = dict.fromkeys(RULES, "Levels")
     tables = TABLES
 

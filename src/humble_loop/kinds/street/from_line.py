@@ -138,7 +138,8 @@ def street_sheet(q: Engine, id: str) -> Sheet:
     beside = Fact("street beside it", "length", 0.0, "set", _beside(id, line.names[0], found.bends, (e0, n0)))
     rows.append(SheetRow((Fact("bend", "text", "beside at"), beside, None, None, None), (0.0, 0.0), none))
     name = line.names[0]
-    told = f"{len(found.bends) - 2} bends; it departs by {1000 * found.departure:.0f} mm at most, near {found.at:.1f} m"
+    bends = len(found.bends) - 2
+    told = f"{bends} bend{'' if bends == 1 else 's'}; it departs by {1000 * found.departure:.0f} mm at most, near {found.at:.1f} m"
     if found.departure > within:
         told += f", more than the {1000 * within:.0f} mm that the site allows for a fit"
     if len(line.names) > 1:

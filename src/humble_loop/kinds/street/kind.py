@@ -56,6 +56,7 @@ class Streets(Kind):
 
     key, title, stage = "street", "Streets", "Streets"
     models = (Street, FullDepth, Widening)
+    worked_on_next = True
     rules = {  # noqa: RUF012 (never changed)
         **dict.fromkeys(PLAN_RULES, "Streets"),
         **dict.fromkeys(LEVEL_RULES, "Levels"),

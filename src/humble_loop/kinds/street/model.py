@@ -69,7 +69,7 @@ class Wanted(Model):
     """What proposals for a street's grade line are to keep. None leaves it to the street's class.
 
     Following the ground: ``cut`` and ``fill`` at most (m), the ground ``raised`` (m), curves of a length (m). Least overlay:
-    ``cover`` (m) of everything between the lips. Smooth: ``within`` (m) of the present line. Beside another line (its id
+    ``cover`` (m) of everything between the lips, and ``over`` that (m) at most where it can be. Smooth: ``within`` (m) of the present line. Beside another line (its id
     after its kind): ``fall`` from there, as a ratio.
     """
 
@@ -78,6 +78,7 @@ class Wanted(Model):
     raised: Annotated[float, between(-100.0, 100.0)] = 0.0
     curve: Annotated[float, between(0.0, 1000.0)] | None = None
     cover: Annotated[float, between(0.0, 10.0)] = 0.05
+    over: Annotated[float, between(0.005, 10.0)] = 0.1
     within: Annotated[float, between(0.001, 10.0)] = 0.05
     beside: str = ""
     fall: Annotated[float, between(-1.0, 1.0)] = 0.02

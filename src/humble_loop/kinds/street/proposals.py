@@ -138,7 +138,7 @@ def _course(q: Engine, street: str, which: Which) -> Course:
         if built.sum() < 2:
             raise Unsolved(name, "there is no ground between its lips to lay anything over", "move it onto the ground")
         floor = a.within[built].max(axis=1) + wanted.cover
-        return replace(_within(a.chainages[built], floor, 0.0, fill), aim=0.0)
+        return replace(_within(a.chainages[built], floor, 0.0, wanted.over), aim=0.0)
     if which == "smooth":
         made = grade_line(q, street).profile
         s = _places(made)
@@ -277,7 +277,10 @@ def _limits(q: Engine, street: str, which: Which) -> list[Fact | Choice]:
             length("curves of", "curve", np.nan if curve is None else curve, curve),
         ]
     if which == "overlay":
-        return [Fact("cover at least", "length", wanted.cover, "set", to("cover"))]
+        return [
+            Fact("cover at least", "length", wanted.cover, "set", to("cover")),
+            Fact("and over that at most", "length", wanted.over, "set", to("over")),
+        ]
     if which == "smooth":
         return [Fact("within", "length", wanted.within, "set", to("within"))]
     if which == "beside":

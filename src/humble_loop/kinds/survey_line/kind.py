@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
+import shapely
 
 from humble_loop.engine.query import Engine, Unsolved, gate, query
 from humble_loop.geometry.arrays import Floats
@@ -33,6 +34,7 @@ class SurveyLines(Kind):
     key, title, stage = "survey_line", "Survey lines", "Ground"
     models = (SurveyLine,)
     rules = {RULE: "Ground"}  # noqa: RUF012 (never changed)
+    beneath = True
 
     def things(self, q: Engine) -> tuple[ThingId, ...]:
         return tuple(ThingId(self.key, i) for i in parts.ids(q, SurveyLine))
@@ -72,6 +74,10 @@ class SurveyLines(Kind):
             )
         profile = Profile.of(ground.chainages[on], ground.levels[on])
         return Known(f"survey line '{name}'", "the ground under a line surveyed without levels", "ground", profile)
+
+    def at(self, q: Engine, thing: ThingId, place: tuple[float, float]) -> float:
+        p = vertices(q, thing.id)[:, :2]
+        return float(shapely.distance(shapely.Point(place), shapely.linestrings(p))) if len(p) > 1 else np.inf
 
     def outline(self, q: Engine, thing: ThingId) -> Drawing:
         role = "service" if parts.one(q, SurveyLine, thing.id).least_cover > 0 else "survey"

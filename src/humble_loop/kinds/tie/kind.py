@@ -28,6 +28,7 @@ class Ties(Kind):
 
     key, title, stage = "tie", "Ties", "Levels"
     models = (LevelTie,)
+    worked_on_next = True
     rules = dict.fromkeys(RULES, "Levels")
     tables = TABLES
 

@@ -45,6 +45,7 @@ class TurningHeads(Kind):
 
     key, title, stage = "turning_head", "Turning heads", "Turning heads"
     models = (TurningHead,)
+    worked_on_next = True
     rules = dict.fromkeys(RULES, "Turning heads")
     tables = TABLES
 
