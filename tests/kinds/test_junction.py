@@ -188,3 +188,22 @@ def test_a_very_acute_side_street_has_its_patch_and_overlaps_nothing(angle):
     for side in ("left", "right"):
         strip = finished_mesh(q, StreetFace("side", "carriageway", side)).surface
         assert strip.points[:, 1].min() > 3.2 - 1e-6
+
+
+def test_returns_that_overlap_along_the_through_street_are_told_once():
+    def beside(x, y, radius=8.0):
+        site = t_site()
+        ends = [Bend(easting=x, northing=0), Bend(easting=x, northing=y)]
+        site = edits.add_street(site, "Next", ends, section="side", vips=(Vip(chainage=60, grade=0.01),))
+        for street, end in (("next", "start"), ("side", "start")):
+            for corner in ("left", "right"):
+                site = edits.set_corner(site, street, end, corner, radius=radius)
+        return [f for f in findings(Engine(site)) if f.rule == "corners run into one another"]
+
+    # Each leaves over 2 x (3 + 8) m: at 18 m apart they overlap by 4 m.
+    (told,) = beside(118.0, 60.0)
+    assert told.value == pytest.approx(4.0, abs=1e-6)
+    assert told.place == pytest.approx((109.0, 3.5), abs=1e-6)
+    assert {told.of.id, *(t.id for t in told.also)} == {"next:start", "side:start"}
+    assert beside(118.0, 60.0, radius=5.9) == []
+    assert beside(118.0, -60.0) == []

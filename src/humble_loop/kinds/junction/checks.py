@@ -13,14 +13,16 @@ from humble_loop.kinds.junction.layout import (
     corner_name,
     fits_through,
     kerb_return,
+    mouth,
     throat,
+    through_lip,
 )
-from humble_loop.kinds.junction.nodes import Arm, node_id, require_joint, unworked
+from humble_loop.kinds.junction.nodes import Arm, arm_name, joints_on, node_id, require_joint, unworked
 from humble_loop.kinds.street.checks import face_findings
 from humble_loop.kinds.street.joining import joined, joints
 from humble_loop.kinds.street.plan import class_of, is_new, name_of
 from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_high, too_low, unique
-from humble_loop.lines.line import ThingId, line
+from humble_loop.lines.line import ThingId, line, line_plan
 from humble_loop.lines.rules import CubicBetween
 from humble_loop.site.model import ENDS, SIDES, Side
 
@@ -48,8 +50,27 @@ def arm_findings(q: Engine, street: str, arm: Arm) -> tuple[Finding, ...]:
             continue
         found += _return(q, street, arm, corner, of)
     if whole:
+        found += _beside_others(q, street, arm, of)
         found += face_findings(q, of, faces_of(q, street, arm), at)
     return unique(found)
+
+
+def _beside_others(q: Engine, street: str, arm: Arm, of: ThingId) -> list[Finding]:
+    """Arms that leave the through street on the same side and so near that their returns overlap; each two are told once."""
+    j, mine, found = require_joint(q, street, arm), mouth(q, street, arm), []
+    for other, its in joints_on(q, j.through):
+        if (other, str(its)) >= (street, str(arm)) or require_joint(q, other, its).lip_side != j.lip_side:
+            continue
+        theirs = mouth(q, other, its)
+        if mine is None or theirs is None or mine[0] >= theirs[1] or theirs[0] >= mine[1]:
+            continue
+        low, high = max(mine[0], theirs[0]), min(mine[1], theirs[1])
+        words = f"its returns and those of {arm_name(q, other, its)} overlap by {high - low:.2f} m along {name_of(q, j.through)}"
+        at = point(line_plan(q, through_lip(j)).points([0.5 * (low + high)])[0])
+        remedy, name = "lessen their radii, or move the two junctions apart", arm_name(q, street, arm)
+        rule, other_junction = "corners run into one another", ThingId("junction", node_id(q, other, its))
+        found.append(Finding(rule, of, name, words, remedy, high - low, 0.0, place=at, also=(other_junction,)))
+    return found
 
 
 def _return(q: Engine, street: str, arm: Arm, corner: Side, of: ThingId) -> list[Finding]:

@@ -67,7 +67,7 @@ from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit
-from humble_loop.site.model import End, Side, side_sign
+from humble_loop.site.model import SIDES, End, Side, side_sign
 
 _CLEAR = 0.5  # metres beyond the throat
 _FARTHEST_THROAT = 80.0  # metres along the side street
@@ -192,6 +192,13 @@ def kerb_return(q: Engine, street: str, arm: Arm, corner: Side) -> Return:
     heading = arc.chain.at([0.0]).headings[0]
     along = float(tangents(heading) @ tangents(lip.base.at([arc.base_start]).headings[0]))
     return Return(arc, arc.base_start, arc.base_end, j.along(arc.base_end), 1.0 if along >= 0 else -1.0)
+
+
+def mouth(q: Engine, street: str, arm: Arm) -> tuple[float, float] | None:
+    """Between which chainages of the through lip's base an arm leaves, from return to return; None where one cannot be made."""
+    made = [q.attempt(kerb_return, street, arm, corner) for corner in SIDES]
+    at = [r.through_at for r in made if isinstance(r, Return)]
+    return (min(at), max(at)) if len(at) == 2 else None
 
 
 @dataclass(frozen=True)

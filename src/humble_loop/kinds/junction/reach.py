@@ -6,7 +6,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.junction.layout import Return, boundary_of, carriageway_from, kerb_return, throat_place
+from humble_loop.kinds.junction.layout import Return, boundary_of, carriageway_from, kerb_return, mouth, throat_place
 from humble_loop.kinds.junction.nodes import Arm, CrossingArm, Joint, arms_of, joint, joints_on, leg_side, require_joint
 from humble_loop.lines.line import LineId
 from humble_loop.site.model import ENDS, SIDES, Side
@@ -75,10 +75,9 @@ def gaps(q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
     for other, arm in joints_on(q, street):
         if require_joint(q, other, arm).lip_side != side:
             continue
-        ends = [q.attempt(kerb_return, other, arm, c) for c in SIDES]
-        at = [r.through_at for r in ends if isinstance(r, Return)]
-        if len(at) == 2:
-            found.append((min(at), max(at)))
+        between = mouth(q, other, arm)
+        if between is not None:
+            found.append(between)
     return tuple(found)
 
 
