@@ -159,11 +159,9 @@ def test_windows_are_added_to_a_kerb_line_and_named_at_the_cursor(d):
     assert d.site.all(FallWindow)[0].point == "lip"
     view = d.window.long_section
     view.point_station(60.0)
-    QTest.qWait(100)
+    d.qtbot.waitUntil(lambda: any("crossfall" in label.text for label in view._bounds), timeout=8000)
     d.settle()
-    texts = [label.text for label in view._bounds]
-    assert any("crossfall" in t for t in texts)
-    assert any("from its right boundary" in t for t in texts)
+    assert any("from its right boundary" in label.text for label in view._bounds)
     assert view.room._shapes
     d.window.toggle_sheets()
     d.window.sheets.show_sheet("Room left")

@@ -13,7 +13,8 @@ from humble_loop.kinds.junction.model import CrossingChoice, set_crossing
 from humble_loop.kinds.junction.nodes import CrossingArm, arms_of, crossings_of
 from humble_loop.kinds.street import Bend, Street, StreetLine, Vip
 from humble_loop.kinds.street.cutting import split
-from humble_loop.kinds.street.levels import grade_line
+from humble_loop.kinds.street.grades import vip_rows
+from humble_loop.kinds.street.levels import grade_line, own_grades
 from humble_loop.kinds.street.section import breaks, gaps, side_rows
 from humble_loop.lines.describe import Choice
 from humble_loop.lines.faces import finished_mesh
@@ -74,6 +75,11 @@ def test_the_lesser_crown_goes_over_the_others_surface_from_throat_to_throat():
     assert made.profile.chainages == pytest.approx([0.0, 71.5, 78.5, 150.0], abs=1e-9)
     assert made.profile.levels == pytest.approx([21.0, 21.895, 21.895, 23.0], abs=1e-9)
     assert made.states == ("set", "tied", "tied", "set")
+    # Between the throats no grade is told: those are the through street's falls.
+    assert own_grades(q, "across") == pytest.approx([0.895 / 71.5, np.nan, 1.105 / 71.5], abs=1e-9, nan_ok=True)
+    assert [np.isnan(r.grade_out) for r in vip_rows(q, "across")] == [False, True, False, True]
+    row = next(r for r in table(q, "streets").rows if r[0] == "Across")
+    assert row[-2:] == pytest.approx((0.895 / 71.5, 1.105 / 71.5), abs=1e-9)
     # A VIP that was set there gives way, one beyond it follows from the throat by its grade.
     vips = (Vip(chainage=0, level=21.0), Vip(chainage=74, level=30.0), Vip(chainage=150, grade=0.01))
     q.use(edits.set_vips(q.site, "across", vips))

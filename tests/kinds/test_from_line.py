@@ -138,7 +138,7 @@ def test_the_midline_of_two_lips_is_the_street_between_them():
     assert pair.options == (("", "no other line"), ("right", "right"))
     chosen = pair.edit("right")(site)
     made = sheet(chosen, "left")
-    assert made.note.startswith("Midway, with right: 1 bends")
+    assert made.note.startswith("Midway, with right: 1 bend;")
     fresh = made.actions[0][1](chosen).all(Street)[0]
     (bend,) = fresh.bends[1:-1]
     # Chords of 3 m lie at most 20 mm within an arc of 60 m.

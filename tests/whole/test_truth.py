@@ -19,13 +19,14 @@ from humble_loop.kinds.turning_head import TurningHead
 from humble_loop.kinds.turning_head.layout import outline
 from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.line import ThingId, line
+from humble_loop.lines.standing import kind_of
 from humble_loop.site.libraries import new_site
 from humble_loop.whole.findings import findings
 from humble_loop.whole.finished import whole_surface
 from humble_loop.whole.overlaps import counted_volume
 from humble_loop.whole.surface import probe
 from humble_loop.whole.tables import set_out_points, table, tables
-from humble_loop.whole.things import all_faces
+from humble_loop.whole.things import all_faces, all_things, thing_of
 from tests import edits
 from tests.asking import crown_levels, lip_levels, pad_of
 from tests.conftest import court_site, plane_ground, rolling_ground, t_site
@@ -241,6 +242,13 @@ def test_open_ends_run_out_to_the_ground():
 
 
 # Nothing lost
+
+
+def test_lines_and_faces_are_of_things_that_are_there_when_a_street_is_reversed(court):
+    q = Engine(edits.reverse_street(court, "court", chain_of(Engine(court), "court").total))
+    things = set(all_things(q))
+    assert {thing_of(q, id) for id in all_faces(q)} <= things
+    assert {thing_of(q, id) for t in things for id in kind_of(t.kind).lines(q, t)} <= things
 
 
 def test_reversing_a_street_leaves_what_hangs_on_it_where_it_is(court):

@@ -23,7 +23,7 @@ from humble_loop.geometry.gradeline import Profile
 from humble_loop.kinds.fall_window.levels import all_windows, room_on
 from humble_loop.kinds.street.company import lines_near
 from humble_loop.kinds.street.grades import locking
-from humble_loop.kinds.street.levels import grade_line
+from humble_loop.kinds.street.levels import grade_line, own_grades
 from humble_loop.kinds.street.plan import StreetLine, is_new
 from humble_loop.kinds.street.show import add_vip
 from humble_loop.lines.describe import Handle, Place
@@ -337,9 +337,11 @@ class LongSection(DrawingView):
         labels: list[Label] = []
         p = self._grades(q)
         if p is not None:
-            for s0, s1, g in zip(p.chainages[:-1], p.chainages[1:], p.grades):
+            grades = own_grades(q, self.street) if self.street else p.grades
+            for s0, s1, g in zip(p.chainages[:-1], p.chainages[1:], grades):
                 s = 0.5 * (s0 + s1)
-                labels.append(Label(float(s), float(p.level([s])[0]), show_grade(float(g)), "crown", 12, 500, 2))
+                if np.isfinite(g):
+                    labels.append(Label(float(s), float(p.level([s])[0]), show_grade(float(g)), "crown", 12, 500, 2))
             for s, z, c, change in zip(p.chainages, p.levels, p.curves, p.changes):
                 text = show_length(float(z), unit)
                 if c > 0 and abs(change) > 1e-9:

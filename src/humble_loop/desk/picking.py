@@ -12,7 +12,7 @@ from humble_loop.lines.describe import Place
 from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.whole.places import face_tree
-from humble_loop.whole.things import things_of
+from humble_loop.whole.things import thing_of, things_of
 
 
 def thing_at(q: Engine, place: Place, reach: float) -> ThingId | None:
@@ -23,7 +23,7 @@ def thing_at(q: Engine, place: Place, reach: float) -> ThingId | None:
     """
     near = {ThingId("street", s) for s in streets_near(q, place, reach)}
     e, n = place
-    near |= {id.thing for id in face_tree(q).near(e - reach, n - reach, e + reach, n + reach)}
+    near |= {thing_of(q, id) for id in face_tree(q).near(e - reach, n - reach, e + reach, n + reach)}
     near |= set(_without_faces(q).near(place, reach))
     best, nearest, inside = None, reach, None
     beneath, closest = None, reach

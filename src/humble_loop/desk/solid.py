@@ -21,7 +21,7 @@ from humble_loop.ground.surface import Surface
 from humble_loop.lines.faces import FaceId, Piece, finished_mesh
 from humble_loop.lines.line import ThingId
 from humble_loop.whole.overlaps import counted, ground_left
-from humble_loop.whole.things import all_faces, all_things
+from humble_loop.whole.things import all_faces, all_things, thing_of
 
 STRETCHES = (1.0, 2.0, 3.0, 5.0)
 _LIBRARY = "pyvistaqt"  # heavy, and wanted only here
@@ -132,9 +132,9 @@ class SolidView(QWidget):
 
     def _box(self, thing: ThingId | None) -> tuple[np.ndarray, np.ndarray] | None:
         """Low and high corner, as drawn, of a thing's faces, or of all of the design."""
-        keys = [k for k in self._meshes if not isinstance(k, str | tuple)]
+        keys, q = [k for k in self._meshes if not isinstance(k, str | tuple)], self._session.engine
         if thing is not None:
-            keys = [k for k in keys if isinstance(k, FaceId) and k.thing == thing]
+            keys = [k for k in keys if isinstance(k, FaceId) and thing_of(q, k) == thing]
         if not keys:
             return None
         b = np.array([self._meshes[k][1].bounds for k in keys])

@@ -16,7 +16,7 @@ from humble_loop.lines.line import line_plan
 from humble_loop.site.edits import Edit
 from humble_loop.whole.places import FaceTree, face_tree
 from humble_loop.whole.surface import probe
-from humble_loop.whole.things import name_of
+from humble_loop.whole.things import name_of, thing_of
 
 _SAID_FOR = 9000  # milliseconds
 _PATIENCE = 0.1  # seconds for the levels under the cursor
@@ -138,5 +138,6 @@ class StatusLine(QWidget):
             return
         offset = show_length(float(plan.base.feet([cursor]).offsets[0]), settings.units, 2)
         at = show_chainage(station.chainage, settings.chainage_format, settings.units)
-        name = name_of(self._session.engine, station.line.thing)
+        q = self._session.engine
+        name = name_of(q, thing_of(q, station.line))
         self.station.setText(f"{name} {at}  offset {offset}")

@@ -19,7 +19,7 @@ from humble_loop.kinds.kerb_line.levels import as_it_runs
 from humble_loop.lines.kind import Following
 from humble_loop.lines.line import ThingId
 from humble_loop.whole.following import Around, Moved, around, moves
-from humble_loop.whole.things import exists, name_of
+from humble_loop.whole.things import exists, name_of, thing_of
 
 _ROW, _BOX, _LEFT, _SPINE = (
     30,
@@ -129,7 +129,7 @@ class _Drawing(QWidget):
             by = show_length(_BY * m.most, unit, 4).replace("-", "−")
             at = show_chainage(m.chainage, settings.chainage_format, unit)
             painter.drawText(row, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{by} at {at}")
-            self._places.append((row, m.line.thing))
+            self._places.append((row, thing_of(self._session.engine, m.line)))
 
     def _say(self, t: Theme, painter: QPainter, box: QRectF, words: str, role: str, weight: int) -> None:
         painter.setFont(font(12, weight))

@@ -37,7 +37,7 @@ from humble_loop.engine.query import Unsolved
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import ThingId
 from humble_loop.site.edits import EditError
-from humble_loop.whole.things import name_of
+from humble_loop.whole.things import name_of, thing_of
 
 _BESIDE_THE_PLAN = ("Elements, levels, sections", "3D")
 
@@ -423,7 +423,7 @@ class MainWindow(QMainWindow):
         line = self.session.section_line
         if line is None:
             return ""
-        return name_of(self.session.engine, line.thing)
+        return name_of(self.session.engine, thing_of(self.session.engine, line))
 
     def _caption_cross_section(self) -> None:
         street = self.session.street

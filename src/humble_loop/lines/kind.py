@@ -138,6 +138,10 @@ class Kind:
         """Its lines."""
         return ()
 
+    def thing_of(self, q: Engine, id: LineId | FaceId) -> ThingId:
+        """The thing that one of its lines or faces is of: of those at a street's end, by the end as it was drawn."""
+        return id.thing
+
     def line_plan(self, q: Engine, id: LineId) -> LinePlan:
         """One of its lines in plan."""
         raise NotImplementedError

@@ -18,6 +18,7 @@ from humble_loop.lines.table import Table
 from humble_loop.site import parts
 from humble_loop.whole.overlaps import standing_surface
 from humble_loop.whole.places import face_tree
+from humble_loop.whole.things import thing_of
 
 _BESIDE = 15.0  # metres along a service between places that are told as one
 RULE, UNKNOWN = "cover over a service", "depth of a service"
@@ -85,10 +86,10 @@ def cover_findings(q: Engine, service: str) -> tuple[Finding, ...]:
         if too_low(c.depth, found.least_cover):
             beside = bool(low) and c.along - low[-1][-1].along < _BESIDE
             low = [*low[:-1], [*low[-1], c]] if beside else [*low, [c]]
-    return tuple(_finding(of, found, those) for those in low)
+    return tuple(_finding(q, of, found, those) for those in low)
 
 
-def _finding(of: ThingId, service: SurveyLine, low: list[Cover]) -> Finding:
+def _finding(q: Engine, of: ThingId, service: SurveyLine, low: list[Cover]) -> Finding:
     """What leaves a service too little, piece beside piece, told by the least."""
     c, least = min(low, key=lambda c: c.depth), service.least_cover
     words = f"{c.title} leaves it {c.depth:.2f} m of cover at {c.along:.2f} along it, less than {least:.2f} m"
@@ -97,7 +98,7 @@ def _finding(of: ThingId, service: SurveyLine, low: list[Cover]) -> Finding:
     if len(low) > 1:
         words += f"; {len(low)} pieces leave too little from {low[0].along:.2f} to {low[-1].along:.2f}"
     remedy = f"raise the finished level there by {least - c.depth:.2f} m, or lower or protect the service"
-    also = tuple(dict.fromkeys(piece.face.thing for piece in (c, *low)))
+    also = tuple(dict.fromkeys(thing_of(q, piece.face) for piece in (c, *low)))
     return Finding(RULE, of, service.name, words, remedy, c.depth, least, c.along, c.place, also=also)
 
 

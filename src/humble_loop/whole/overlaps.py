@@ -22,7 +22,7 @@ from humble_loop.lines.line import ThingId
 from humble_loop.site.model import SIDES
 from humble_loop.whole.batters import clear_batter, hinges, is_batter, meeting
 from humble_loop.whole.places import face_tree, footprint, joined, near
-from humble_loop.whole.things import faces_of, name_of
+from humble_loop.whole.things import faces_of, name_of, thing_of
 
 _ASKED = 16  # plans between two moments at which the work can be given up
 _ONE_PLACE = 1.0  # metres from what is built twice within which that is one place
@@ -160,7 +160,7 @@ def _pairs(q: Engine, thing: ThingId) -> tuple[list[Finding], _Over]:
         alone, overlaps = made
         found += alone
         for o in overlaps:
-            over.setdefault((o.earlier.thing, is_batter(q, id)), []).append((id, o))
+            over.setdefault((thing_of(q, o.earlier), is_batter(q, id)), []).append((id, o))
     return found, over
 
 
@@ -172,7 +172,7 @@ def _face_overlaps(q: Engine, id: FaceId) -> tuple[tuple[Finding, ...], tuple[Ov
         words = f"{twice:.2f} m² of it lie over itself; there it is counted once"
         remedy = "enlarge the radius of the bend there, or narrow the section"
         title, place = finished_mesh(q, id).title, _place_in(footprint(q, id).plan)
-        found.append(Finding("built twice", id.thing, title, words, remedy, twice, 0.0, place=place))
+        found.append(Finding("built twice", thing_of(q, id), title, words, remedy, twice, 0.0, place=place))
     return (*found, *_in_the_air(q, id)), overlaps_of(q, id)
 
 
@@ -258,7 +258,9 @@ def _in_the_air(q: Engine, id: FaceId) -> list[Finding]:
         if bare.any() and height > _STEP:
             words = f"round the corner it ends {height:.2f} m off the ground, and no batter goes on from there"
             remedy = "enlarge the return's radius, bring the levels nearer the ground, or plan a wall"
-            found.append(Finding("batter ends in the air", id.thing, made.title, words, remedy, height, place=(x, y)))
+            found.append(
+                Finding("batter ends in the air", thing_of(q, id), made.title, words, remedy, height, place=(x, y))
+            )
     return found
 
 

@@ -43,9 +43,9 @@ class LayerQuantity:
 def paved_areas(q: Engine, id: FaceId) -> dict[str, float]:
     """What is driven on of a face, in m2 by the id of the section that governs there; each square metre of the site once.
 
-    A junction or a head has the section of its own street's end.
+    A junction has the section of the street that leaves the other there, a head that of its own street's end.
     """
-    street = id.thing.id.split(":", 1)[0]
+    street = _street_of(id)
     if street not in street_ids(q) or not is_new(q, street):
         return {}
     piece = finished_mesh(q, id)
@@ -69,12 +69,17 @@ def paved_areas(q: Engine, id: FaceId) -> dict[str, float]:
     return found
 
 
+def _street_of(id: FaceId) -> str:
+    """The street that a face of a street, a junction or a head is of; nothing of other faces."""
+    return str(getattr(id, "street", ""))
+
+
 def pavement(q: Engine, street: str) -> tuple[LayerQuantity, ...]:
     """The layers of a street's pavement, section by section from its beginning, junctions and heads at its ends included."""
     areas: dict[str, float] = {}
     old: dict[str, float] = {}
     for id in all_faces(q):
-        if id.thing.id.split(":", 1)[0] != street:
+        if _street_of(id) != street:
             continue
         made, stays = q.attempt(paved_areas, id), q.attempt(overlaid_areas, id)
         for which, area in () if isinstance(made, Unsolved) else made.items():

@@ -18,7 +18,7 @@ from humble_loop.whole.findings import findings
 from humble_loop.whole.following import trail_table
 from humble_loop.whole.overlaps import counted, counted_volume
 from humble_loop.whole.pavement import pavement
-from humble_loop.whole.things import all_faces, all_things, name_of
+from humble_loop.whole.things import all_faces, all_things, name_of, thing_of
 
 _LEAST_INTERVAL = 0.05  # metres: closer than anything is set out; the longest street has 400,000 rows then
 _HERE = (("easting", "northing"),)
@@ -107,7 +107,7 @@ def _volumes(q: Engine, of: str | None, every: float | None) -> Table:
         made, volume = q.attempt(finished_mesh, id), q.attempt(counted_volume, id)
         if isinstance(made, Unsolved) or isinstance(volume, Unsolved) or made.surface.empty:
             continue
-        if of is None or of in (id.thing.id, made.title) or made.title.startswith(of):
+        if of is None or of in (thing_of(q, id).id, made.title) or made.title.startswith(of):
             area = float(counted(q, id).areas().sum())
             out.append((made.title, made.role, volume.cut, volume.fill, volume.area, area))
     return Table(("piece", "kind", "cut", "fill", "area_over_ground", "area"), tuple(out))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from humble_loop.engine.query import Engine, Unsolved, gate, query
 from humble_loop.lines.faces import FaceId
-from humble_loop.lines.line import ThingId
+from humble_loop.lines.line import LineId, ThingId
 from humble_loop.lines.standing import kind_of, kinds
 
 
@@ -26,6 +26,11 @@ def things_by_street(q: Engine, kind: str) -> dict[str, tuple[ThingId, ...]]:
 def all_things(q: Engine) -> tuple[ThingId, ...]:
     """Every thing of the site, kind by kind."""
     return tuple(t for kind in kinds() for t in things_of(q, kind.key))
+
+
+def thing_of(q: Engine, id: LineId | FaceId) -> ThingId:
+    """The thing that a line or a face is of."""
+    return kind_of(id.kind).thing_of(q, id)
 
 
 def exists(q: Engine, thing: ThingId | None) -> bool:

@@ -77,6 +77,10 @@ class Junctions(Kind):
                 found += [ReturnLine(street, arm, corner, n) for n in names]
         return tuple(found)
 
+    def thing_of(self, q: Engine, id: LineId | FaceId) -> ThingId:
+        assert isinstance(id, (ReturnLine, JunctionFace))
+        return ThingId(self.key, node_id(q, id.street, id.arm))
+
     def line_plan(self, q: Engine, id: LineId) -> LinePlan:
         assert isinstance(id, ReturnLine)
         return plan_of(q, id)

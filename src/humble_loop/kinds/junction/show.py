@@ -189,14 +189,19 @@ def section_marks(q: Engine, id: LineId) -> tuple[Crossing, ...]:
     found = []
     for other, arm in joints_on(q, id.street):
         t = q.attempt(throat, other, arm)
-        if not isinstance(t, Unsolved):
+        if not isinstance(t, Unsolved) and not _onwards(arm):
             at = require_joint(q, other, arm).through_chainage
             found.append(Crossing(name_of(q, other), at, t.level, StreetLine(other)))
     for arm in arms_of(q, id.street):
         t, j = q.attempt(throat, id.street, arm), require_joint(q, id.street, arm)
-        if not isinstance(t, Unsolved):
+        if not isinstance(t, Unsolved) and not _onwards(arm):
             found.append(Crossing(name_of(q, j.through), t.place.side_chainage, t.level, StreetLine(j.through)))
     return tuple(found)
+
+
+def _onwards(arm: Arm) -> bool:
+    """Whether it is the second arm of a crossing, which is told by its first."""
+    return isinstance(arm, CrossingArm) and arm.onwards
 
 
 def at(q: Engine, street: str, arm: Arm, place: Place) -> float:

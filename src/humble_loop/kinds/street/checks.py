@@ -14,7 +14,7 @@ from humble_loop.ground.hollow import hollows
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.edits import remove_bend, set_bend, set_vip, unlock_vip
 from humble_loop.kinds.street.faces import faces_of
-from humble_loop.kinds.street.levels import MOST_SHOWN, GradeLine, carried, end_ties, grade_line, tolerances
+from humble_loop.kinds.street.levels import MOST_SHOWN, GradeLine, carried, end_ties, grade_line, own_grades, tolerances
 from humble_loop.kinds.street.model import Vip
 from humble_loop.kinds.street.plan import (
     bends_of,
@@ -175,9 +175,7 @@ def level_findings(q: Engine, street: str) -> tuple[Finding, ...]:
 def _grades(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
     rules, profile, found, name, of = class_of(q, street), levels.profile, [], name_of(q, street), thing(street)
     vips = vips_of(q, street)
-    for i, g in enumerate(profile.grades):
-        if _carried_on(q, street, float(profile.chainages[i])):
-            continue  # the through street's own fall, which is that one's matter
+    for i, g in enumerate(own_grades(q, street)):
         low = too_low(abs(_entered(vips, levels, i, float(g))), rules.least_grade)
         if low or too_high(abs(g), rules.most_grade):
             s = float(0.5 * (profile.chainages[i] + profile.chainages[i + 1]))
@@ -190,11 +188,6 @@ def _grades(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
             remedy, at = "raise or lower one of its VIPs", place(q, street, s)
             found.append(Finding(rule, of, name, words, remedy, abs(float(g)), limit, s, at))
     return found
-
-
-def _carried_on(q: Engine, street: str, s: float) -> bool:
-    """Whether from a chainage on something else carries the crown."""
-    return any(c.begin - _ON <= s < c.finish - _ON for c in carried(q, street))
 
 
 def _entered(vips: tuple[Vip, ...], levels: GradeLine, leg: int, grade: float) -> float:

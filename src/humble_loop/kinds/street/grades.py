@@ -12,7 +12,7 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.gradeline import Turning
 from humble_loop.kinds.street import edits
 from humble_loop.kinds.street.checks import level_findings
-from humble_loop.kinds.street.levels import MOST_SHOWN, grade_line, proposed_vips
+from humble_loop.kinds.street.levels import MOST_SHOWN, grade_line, own_grades, proposed_vips
 from humble_loop.kinds.street.model import Vip
 from humble_loop.kinds.street.plan import StreetLine, chain_of, ground_along, is_new, name_of
 from humble_loop.lines.describe import Crossing, Fact, Sheet, SheetRow
@@ -51,7 +51,7 @@ def vip_rows(q: Engine, street: str) -> tuple[VipRow, ...]:
     """A street's VIPs in order."""
     made = grade_line(q, street)
     p = made.profile
-    grades = np.concatenate([[np.nan], p.grades, [np.nan]])
+    grades = np.concatenate([[np.nan], own_grades(q, street), [np.nan]])
     found = []
     for i, (s, z, curve) in enumerate(zip(p.chainages.tolist(), p.levels.tolist(), p.curves.tolist())):
         change = abs(float(grades[i + 1] - grades[i]))

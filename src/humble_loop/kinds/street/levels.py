@@ -8,7 +8,7 @@ import numpy as np
 
 from humble_loop.engine.in_pieces import InPieces
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.kinds.street.model import Vip
 from humble_loop.kinds.street.plan import chain_of, class_of, frame_of, ground_along, name_of, vips_of, wanted_of
@@ -69,6 +69,15 @@ def carried(q: Engine, street: str) -> tuple[Carried, ...]:
 def grade_line(q: Engine, street: str) -> GradeLine:
     """The grade line: set VIPs between tied ends and what carries the crown, or a proposal from the ground where nothing was set."""
     return _made(q, street, carried(q, street))
+
+
+@query
+def own_grades(q: Engine, street: str) -> Floats:
+    """Grade of each leg (n - 1,) of a street's grade line; NaN where something else carries the crown, whose falls those are."""
+    p, over = grade_line(q, street).profile, carried(q, street)
+    begins = np.array([c.begin for c in over])
+    other = (np.abs(p.chainages[:-1, None] - begins) < SAME).any(axis=1)
+    return frozen(np.where(other, np.nan, p.grades))
 
 
 @query

@@ -6,6 +6,8 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
+
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import edits
@@ -19,7 +21,7 @@ from humble_loop.kinds.street.from_line import laid_again, laid_along
 from humble_loop.kinds.street.grade_handles import rounded
 from humble_loop.kinds.street.grades import crossing_sheet, grade_sheet
 from humble_loop.kinds.street.kerbs import kerb_sheets
-from humble_loop.kinds.street.levels import grade_line, proposed_vips
+from humble_loop.kinds.street.levels import grade_line, own_grades, proposed_vips
 from humble_loop.kinds.street.model import Street, Vip
 from humble_loop.kinds.street.overlay import overlay_sheet
 from humble_loop.kinds.street.plan import (
@@ -100,7 +102,8 @@ def details(q: Engine, street: str) -> Drawing:
     if not isinstance(made, Unsolved) and len(made.states) <= 12:
         p = made.profile
         middle = 0.5 * (p.chainages[:-1] + p.chainages[1:])
-        for at, g in zip(chain.points_at(middle), p.grades):
+        own = own_grades(q, street)
+        for at, g in zip(chain.points_at(middle)[np.isfinite(own)], own[np.isfinite(own)]):
             labels.append(Label((float(at[0]), float(at[1])), "crown", 3, unit="grade", value=float(g)))
     return Drawing((), (), tuple(labels))
 
@@ -180,6 +183,7 @@ def _vips(q: Engine, street: str) -> list[Row]:
     rows.append(Fact("raise all by", "level", 0.0, "worked out", raised))
     if len(made.states) > _MOST_TOLD:
         return [*rows, Note("They stand in Grade line, beside the plan", heading=False)]
+    grades = own_grades(q, street)
     for i, state in enumerate(made.states):
         k = made.index[i]
         chainage = float(p.chainages[i])
@@ -192,7 +196,7 @@ def _vips(q: Engine, street: str) -> list[Row]:
         if level is not None and 0 < i < len(made.states) - 1:
             curve = lambda v, k=k: lambda s: edits.set_vip(s, street, k, curve_length=v)  # noqa: E731
             rows.append(Fact("curve length", "length", float(p.curves[i]), "set", curve, inner=True))
-        if i < len(p.grades):
+        if i < len(p.grades) and np.isfinite(grades[i]):
             own = made.index[i + 1]
             free = own >= 0 and made.states[i + 1] != "locked"
             typed = (lambda v, k=own: lambda s: edits.set_vip(s, street, k, grade=v)) if free else None

@@ -13,7 +13,7 @@ from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.cross_section import section_points
 from humble_loop.kinds.street.elements import degree_of_curve, elements
 from humble_loop.kinds.street.grades import crossing_rows, vip_rows
-from humble_loop.kinds.street.levels import grade_line
+from humble_loop.kinds.street.levels import grade_line, own_grades
 from humble_loop.kinds.street.plan import (
     StreetLine,
     centreline,
@@ -73,7 +73,8 @@ def street_table(q: Engine, of: str | None, every: float | None) -> Table:
             state, grades = "unsolved", np.array([np.nan])
         else:
             state = next((s for s in ("proposed", "set", "locked") if s in made.states), "tied")
-            grades = np.abs(made.profile.grades)
+            grades = np.abs(own_grades(q, i))
+            grades = grades[np.isfinite(grades)]
         out.append(
             (name_of(q, i), frame.kind, frame.street_class, frame.section, length, state, grades.min(), grades.max())
         )

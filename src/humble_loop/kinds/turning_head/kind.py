@@ -6,7 +6,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, name_of, street_ids
+from humble_loop.kinds.street.plan import StreetLine, chain_of, drawn_end, frame_of, name_of, street_ids
 from humble_loop.kinds.turning_head import show
 from humble_loop.kinds.turning_head.checks import RULES, head_findings
 from humble_loop.kinds.turning_head.faces import HeadFace, face_of, faces_of
@@ -60,6 +60,10 @@ class TurningHeads(Kind):
         if isinstance(q.attempt(outline, street, end), Unsolved):
             return ()
         return tuple(HeadLine(street, end, n) for n in head_shape(q, street, end).first.names)
+
+    def thing_of(self, q: Engine, id: LineId | FaceId) -> ThingId:
+        assert isinstance(id, (HeadLine, HeadFace))
+        return ThingId(self.key, f"{id.street}:{drawn_end(q, id.street, id.end)}")
 
     def line_plan(self, q: Engine, id: LineId) -> LinePlan:
         assert isinstance(id, HeadLine)
