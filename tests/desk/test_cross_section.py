@@ -27,6 +27,7 @@ def shown(drive, site, street, chainage):
     d.session.station = Station(StreetLine(street), chainage)
     view = d.window.cross_section
     view.refresh()
+    d.settle()  # a view that is not done in its time goes on in pieces
     view.grab()
     return d, view
 

@@ -23,11 +23,11 @@ from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.kinds.tie.model import Source
 from humble_loop.lines.describe import Fact, Window
 from humble_loop.lines.room import no_room, rooms
-from humble_loop.site.edits import EditError, remove
+from humble_loop.site.edits import EditError, changed, remove
 from humble_loop.whole.findings import findings
 from humble_loop.whole.tables import table
 from tests import edits
-from tests.conftest import examples
+from tests.conftest import examples, plane_ground
 from tests.kinds.test_elements import E0, N0
 from tests.kinds.test_sections import straight
 from tests.kinds.test_ties import DROP, KERB, crown, old_kerb, on_ground, surveyed
@@ -76,6 +76,16 @@ def test_one_side_may_be_open_and_heights_are_over_the_ground():
     assert "at 20.00 it lies 340 mm below" in f.message
     assert "from 20.00 to 54.00" in f.message
     assert f.limit == pytest.approx(60.54)
+
+
+def test_a_height_is_over_the_surface_that_is_chosen():
+    site = on_ground(0.0, 0.0, 60.5)
+    first = site.all(Ground)[-1].id
+    site = edits.add_ground(site, Ground(name="Rock", surface=plane_ground(0.01, 0.0, 59.0, 800.0).shifted(E0, N0)))
+    rock, site = site.all(Ground)[-1].id, changed(site, current_ground=first)
+    site = add_window(site, "line", None, "crown", Source(of=rock), 20.0, 180.0, measure="height", least=0.5, most=2.0)
+    (made,) = all_windows(Engine(site), StreetLine("line"))
+    assert made.at(100.0) == (pytest.approx(60.5), pytest.approx(62.0))
 
 
 def test_a_fall_that_is_exactly_met_is_met():

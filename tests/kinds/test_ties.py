@@ -106,6 +106,23 @@ def test_a_point_follows_the_ground_under_it():
     assert made.grades([60.0])[0] == pytest.approx(-0.01, abs=1e-9)
 
 
+def test_a_point_follows_another_surface_than_the_current_ground():
+    site = on_ground(0.01, 0.0, 59.0)
+    bed = Ground(name="Old road bed", surface=plane_ground(0.02, 0.05, 58.0, 800.0).shifted(E0, N0))
+    current = Engine(site).site.all(Ground)[-1].id
+    site = changed(edits.add_ground(site, bed), current_ground=current)
+    id = site.all(Ground)[-1].id
+    offered = could_follow(Engine(site), "line", "left", "lip")
+    assert [(s.of, words) for s, words in offered if s.what == "ground"] == [("", "the ground"), (id, "Old road bed")]
+    site = add_tie(site, "line", "left", "lip", Source(of=id), 0.0, 200.0, rise_in=0.1, rise_out=0.1)
+    # The lip lies 3.4 m north of the centreline: 0.05 x 3.4 above the bed's line.
+    for s in (40.0, 100.0, 160.0):
+        assert level(site, "lip", s) == pytest.approx(58.0 + 0.02 * s + 0.17 + 0.1, abs=1e-6)
+    assert table(Engine(site), "ties").rows[0][5] == "Old road bed"
+    told_ = [f for f in findings(Engine(remove(site, Ground, id))) if "surface that it follows" in f.message]
+    assert len(told_) == 1
+
+
 def test_a_kerb_is_laid_back_by_a_tie_of_its_top_to_its_lip():
     """The kerb rises 0.15 above the lip; between 90 and 96 it is to stand 0.04 above it, come to over 1.5 m."""
     site = on_ground(0.0, 0.0, 60.0)

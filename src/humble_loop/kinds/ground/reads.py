@@ -35,6 +35,25 @@ def other_surfaces(site: Site) -> tuple[tuple[str, Surface], ...]:
     return tuple((g.name, g.surface.shifted(-e, -n)) for g in others)
 
 
+@part("grounds", "origin")
+def surfaces_by_id(site: Site) -> tuple[tuple[str, Surface], ...]:
+    """Every surface by its id, measured from the site's origin."""
+    e, n = site.origin or (0.0, 0.0)
+    return tuple((g.id, g.surface.shifted(-e, -n)) for g in site.all(Ground) if not g.surface.empty)
+
+
+@part("grounds", "current_ground")
+def current_id(site: Site) -> str:
+    """The id of the current ground; '' where there is none."""
+    found = _current(site)
+    return found.id if found is not None else ""
+
+
+def surface_of(q: Engine, id: str) -> Surface | None:
+    """A surface by its id ('': the current ground), measured from the site's origin; None where it is not there."""
+    return dict(surfaces_by_id(q)).get(id) if id else ground_of(q)
+
+
 def ground_of(q: Engine) -> Surface:
     """The current ground, measured from the site's origin; an empty surface when there is none."""
     return current_surface(q) or NO_GROUND

@@ -22,28 +22,33 @@ _MOST = 2_000  # rows that one stretch of ground is given
 
 @dataclass(frozen=True)
 class UnderLine(LevelRule):
-    """The level of ``surface`` under each place of a line, and ``rise`` above it; none off the surface. ``keys`` are where it bends."""
+    """The level of ``surface`` under each place of a line, and ``rise`` above it; none off the surface. ``keys`` are where it bends.
+    ``words`` say which surface.
+    """
 
     title: str
     surface: Surface
     here: LinePlan
     rise: Varying
     keys: Floats
+    words: str = "the ground"
 
     @staticmethod
-    def along(title: str, surface: Surface, here: LinePlan, rise: Varying, within: float) -> UnderLine:
+    def along(
+        title: str, surface: Surface, here: LinePlan, rise: Varying, within: float, words: str = "the ground"
+    ) -> UnderLine:
         """With its bends: where the line crosses edges of the surface, as many as keep chords ``within`` metres of level."""
         keys = [_bends(surface, here, s, within) for s in here.runs(_SAG)]
-        return UnderLine(title, surface, here, rise, frozen(np.concatenate([np.empty(0), *keys])))
+        return UnderLine(title, surface, here, rise, frozen(np.concatenate([np.empty(0), *keys])), words)
 
     def level(self, s: ArrayLike) -> Quantity:
         x = as_row(s)
         z = self.surface.levels(self.here.points(x))
-        ground = known(lambda k: f"ground under {self.title} at {x[k]:.2f}", z, "the current ground", "ground")
+        ground = known(lambda k: f"{self.words} under {self.title} at {x[k]:.2f}", z, self.words, "ground")
         rise = self.rise(x)
         more = (amount("height difference", rise),) if np.any(rise) else ()
-        words = "at the level of the ground under it"
-        return summed(lambda k: f"{self.title} at {x[k]:.2f}", words, times("the ground", ground), *more, source="tied")
+        words = f"at the level of {self.words} under it"
+        return summed(lambda k: f"{self.title} at {x[k]:.2f}", words, times(self.words, ground), *more, source="tied")
 
     def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
         """The slope of the surface the way that the line goes, just after or before each place."""
@@ -56,7 +61,7 @@ class UnderLine(LevelRule):
         v = v + n * self.here.offset.slope(x, side)[:, None]
         slope = np.einsum("ij,ij->i", self.surface.slopes(self.here.points(near)), v) + self.rise.slope(x, side)
         name = lambda k: f"grade of {self.title} at {x[k]:.2f}"  # noqa: E731
-        return known(name, slope, "the slope of the ground under it", "ground", "grade")
+        return known(name, slope, f"the slope of {self.words} under it", "ground", "grade")
 
     def key_places(self) -> Floats:
         return np.unique(np.concatenate([self.keys, self.rise.at]))

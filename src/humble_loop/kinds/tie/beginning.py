@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.kinds.ground.reads import current_id, surfaces_by_id
 from humble_loop.kinds.street.holding import HeldPoint, as_it_runs
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of, near
 from humble_loop.kinds.street.section import own_range
@@ -75,10 +76,10 @@ def _stretch(q: Engine, site: Site, street: str, side: Side, name: str, source: 
 
 
 def could_follow(q: Engine, street: str, side: Side, name: str) -> tuple[tuple[Source, str], ...]:
-    """What a section point of a side could follow, with words: the ground, survey lines beside it, other points of its street, and
+    """What a section point of a side could follow, with words: the ground, other surfaces, survey lines beside it, other points of its street, and
     crowns and lips of streets near it. What would at last follow from itself is told when it is chosen.
     """
-    found: list[Source] = [Source()]
+    found: list[Source] = [Source(), *(Source(of=id) for id, _ in surfaces_by_id(q) if id != current_id(q))]
     found += [source_of(q, SurveyedLine(id)) for id, _, at, *_ in lines_beside(q, street) if at == side][:_MOST_LINES]
     own = StreetLine(street, name, side)
     points = [StreetLine(street)]

@@ -17,8 +17,8 @@ _OWN_KINDS = {"ground": "", "line": "a survey line", "point": "a street"}
 
 
 class Source(Model):
-    """What is followed: the ground, a survey line (``of`` its id), or a section point of the street ``of``: 'crown', or one of a ``side`` by its
-    name, 'boundary' for the outermost.
+    """What is followed: the ground (the current one, or the surface ``of``), a survey line (``of`` its id), or a section point of the
+    street ``of``: 'crown', or one of a ``side`` by its name, 'boundary' for the outermost.
     """
 
     what: What = "ground"

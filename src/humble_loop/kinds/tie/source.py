@@ -8,7 +8,9 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Bools, Floats, unique_chainages
-from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.ground.surface import Surface
+from humble_loop.kinds.ground.model import Ground
+from humble_loop.kinds.ground.reads import surface_of
 from humble_loop.kinds.ground.under import UnderLine
 from humble_loop.kinds.street.plan import StreetLine, frame_of, is_new, name_of, street_ids
 from humble_loop.kinds.street.side import course, drawn_side
@@ -29,6 +31,7 @@ _GONE = "choose another thing for it to follow, or remove it"
 def line_of(q: Engine, source: Source) -> LineId | None:
     """The line that is followed; None for the ground. Raises Unsolved where it is not there any more."""
     if source.what == "ground":
+        _surface(q, source)
         return None
     if source.what == "line":
         if source.of not in parts.ids(q, SurveyLine):
@@ -45,6 +48,14 @@ def line_of(q: Engine, source: Source) -> LineId | None:
         words = f"'{name_of(q, source.of)}' has no point '{source.point}' on its {side}"
         raise Unsolved("tie", words, _GONE)
     return StreetLine(source.of, name, side)
+
+
+def _surface(q: Engine, source: Source) -> Surface:
+    """The surface that is followed. Raises Unsolved where it is not there any more."""
+    found = surface_of(q, source.of)
+    if found is None:
+        raise Unsolved("tie", "the surface that it follows is not there any more", _GONE)
+    return found
 
 
 def source_of(q: Engine, id: LineId | None) -> Source:
@@ -64,7 +75,10 @@ def source_of(q: Engine, id: LineId | None) -> Source:
 def words_of(q: Engine, source: Source, street: str = "") -> str:
     """A source in words; those of the ``street`` itself without its name."""
     if source.what == "ground":
-        return "the ground"
+        if not source.of:
+            return "the ground"
+        known = source.of in parts.ids(q, Ground)
+        return parts.one(q, Ground, source.of).name if known else "a surface that is gone"
     if source.what == "line":
         known = source.of in parts.ids(q, SurveyLine)
         return parts.one(q, SurveyLine, source.of).name if known else "a survey line that is gone"
@@ -81,7 +95,8 @@ def rule_beside(q: Engine, source: Source, here: LinePlan, title: str, rise: Var
     """How a line comes by its levels where it follows a source with a ``rise``."""
     other = line_of(q, source)
     if other is None:
-        return UnderLine.along(title, ground_of(q), here, rise, parts.settings(q).level_tolerance)
+        within = parts.settings(q).level_tolerance
+        return UnderLine.along(title, _surface(q, source), here, rise, within, words_of(q, source))
     there = line(q, other)
     words = words_of(q, source)
     if there.plan.base is here.base:
@@ -95,7 +110,7 @@ def beside_source(q: Engine, source: Source, here: LinePlan, s: Floats) -> tuple
     other = line_of(q, source)
     places = here.points(s)
     if other is None:
-        return ground_of(q).levels(places), np.zeros(len(s))
+        return _surface(q, source).levels(places), np.zeros(len(s))
     there = line(q, other)
     found = abreast(there.plan, places)
     z = np.full(len(s), np.nan)
