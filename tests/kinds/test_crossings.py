@@ -14,7 +14,9 @@ from humble_loop.kinds.junction.nodes import CrossingArm, arms_of, crossings_of
 from humble_loop.kinds.street import Bend, Street, StreetLine, Vip
 from humble_loop.kinds.street.cutting import split
 from humble_loop.kinds.street.grades import vip_rows
+from humble_loop.kinds.street.joining import joined, joints
 from humble_loop.kinds.street.levels import grade_line, own_grades
+from humble_loop.kinds.street.plan import chain_of
 from humble_loop.kinds.street.section import breaks, gaps, side_rows
 from humble_loop.lines.describe import Choice
 from humble_loop.lines.faces import finished_mesh
@@ -287,3 +289,31 @@ def test_several_crossings_of_two_streets_are_told_apart():
     assert [t.id for t in things] == ["across:through:0", "across:through:1"]
     assert [kind_of("junction").name(q, t) for t in things] == ["Through × Across (1)", "Through × Across (2)"]
     assert len(breaks(q, "across", "left")) == 2
+    # What was set at the second stays there when the first of the two is reversed.
+    site = change_corner(q, "across", CrossingArm("through", 1, True), "left", radius=6.0)(q.site)
+    total = chain_of(q, "across").total
+
+    def of_six(q):
+        arms = [CrossingArm("through", n, onwards) for n in (0, 1) for onwards in (False, True)]
+        made = [kerb_return(q, "across", arm, corner) for arm in arms for corner in ("left", "right")]
+        (found,) = (m for m in made if m.arc.radius == 6.0)
+        return found.arc.centre
+
+    assert of_six(Engine(edits.reverse_street(site, "across", total))) == pytest.approx(of_six(Engine(site)), abs=1e-6)
+
+
+def test_a_street_joined_to_one_that_runs_the_other_way_keeps_its_corners():
+    site = cross()
+    site = change_corner(Engine(site), "across", ON, "left", radius=11.0)(site)
+    was = kerb_return(Engine(site), "across", ON, "left").arc.centre
+    # Another street begins where Across begins, so that joining them runs one of the two back.
+    ends = [Bend(easting=100, northing=-75), Bend(easting=100, northing=-130)]
+    site = edits.add_street(
+        site, "South", ends, section="side", vips=(Vip(chainage=0, level=21), Vip(chainage=55, level=20))
+    )
+    q = Engine(site)
+    (joint,) = (j for j in joints(q, "south", "start") if j.other == "across" and len(j.points) == 1)
+    both = Engine(joined(q, "south", "start", joint)(site))
+    made = [kerb_return(both, "south", arm, c) for arm in arms_of(both, "south") for c in ("left", "right")]
+    (kept,) = (m for m in made if m.arc.radius == 11.0)
+    assert kept.arc.centre == pytest.approx(was, abs=1e-6)

@@ -149,6 +149,18 @@ def test_water_that_meets_at_a_corner_is_told_once():
     assert east.runs_to == "back"  # a return is told from the through street to the side street
 
 
+def test_water_that_stands_in_several_of_them_is_told_by_one():
+    # The through street falls to the junction from both ends and the side street is level: it is the bottom of one pond, from
+    # where its returns end on both sides.
+    site = edits.set_vips(
+        tee(), "through", tuple(Vip(chainage=s, level=LEVEL + z) for s, z in ((0, 1), (100, 0), (200, 1)))
+    )
+    q = Engine(edits.set_vips(site, "side", (Vip(chainage=100, level=LEVEL),)))
+    told = [f.of for f in findings(q) if f.rule == "drain holds water"]
+    assert told.count(drain_id("through", "right")) == 1  # the sag of the other side, which has no junction
+    assert len(told) == 2
+
+
 def test_what_was_chosen_on_a_side_holds_round_its_corner_and_half_of_its_head():
     site = tee()
     q = Engine(site)

@@ -69,11 +69,6 @@ class NodeId:
     meeting: Meeting
     members: tuple[str, ...]
 
-    @property
-    def words(self) -> str:
-        """The id as text."""
-        return self.members[0] if self.meeting == "T" else f"{self.meeting}:{':'.join(self.members)}"
-
 
 @dataclass(frozen=True)
 class Leg:

@@ -9,7 +9,7 @@ import numpy as np
 from humble_loop.engine.query import Engine, query
 from humble_loop.geometry.arrays import Bools, Floats, Ints
 from humble_loop.kinds.toe_drain.place import DrainLine, Stretch, next_of, stretches
-from humble_loop.kinds.toe_drain.roadside import meets, owner
+from humble_loop.kinds.toe_drain.roadside import owner
 from humble_loop.lines.line import LineId, line
 from humble_loop.site import parts
 from humble_loop.site.library import KerbShape
@@ -101,42 +101,38 @@ def _along(q: Engine, stretch: Stretch) -> tuple[Floats, Floats]:
 
 
 def _standing_in(q: Engine, stretch: Stretch, s: Floats, level: Floats) -> tuple[tuple[float, float], ...]:
-    """Where water stands in a drain of levels (n,) at places (n,): what it goes on as, both ways, holds it up or lets it go."""
+    """Where water stands in a drain of levels (n,) at places (n,): what it goes on as, both ways, holds it up or lets it go.
+
+    What stands in several of them is told by one.
+    """
     onwards, closed = _beyond(q, stretch, onwards=True)
-    back = np.empty(0) if closed else _beyond(q, stretch, onwards=False)[0][::-1]
-    whole, at = np.concatenate([back, level, onwards]), np.full(len(back) + len(s) + len(onwards), np.nan)
-    at[len(back) : len(back) + len(s)] = s
+    back = [] if closed else [(d, z[::-1]) for d, z in reversed(_beyond(q, stretch, onwards=False)[0])]
+    pieces = [*back, (stretch, level), *onwards]
+    whole, mine = np.concatenate([z for _, z in pieces]), len(back)
+    of = np.repeat(np.arange(len(pieces)), [len(z) for _, z in pieces])
+    at = np.full(len(whole), np.nan)
+    at[of == mine] = s
     if closed:  # it is looked at from its highest place round to there again
         order = np.roll(np.arange(len(whole)), -int(np.argmax(whole)))
         order = np.append(order, order[0])
-        whole, at = whole[order], at[order]
-    found = []
+        whole, at, of = whole[order], at[order], of[order]
+    keys, found = [(str(d.boundary), d.begin) for d, _ in pieces], []
     for lowest, depth in _ponds(whole):
-        own = lowest[np.isfinite(at[lowest])]
-        if own.size and not _told_beside(q, stretch, float(at[own[0]])):
-            found.append((float(at[own[0]]), depth))
+        if min(keys[k] for k in of[lowest].tolist()) == keys[mine]:
+            found.append((float(at[lowest[of[lowest] == mine][0]]), depth))
     return tuple(sorted(found, key=lambda p: -p[1]))
 
 
-def _told_beside(q: Engine, stretch: Stretch, place: float) -> bool:
-    """Whether what stands at a place in a drain is told by the one that it goes on as there."""
-    for onwards, end in ((False, stretch.begin), (True, stretch.finish)):
-        beside = next_of(q, stretch, onwards=onwards) if meets(place, end) else None
-        if beside is not None and str(beside[0].boundary) < str(stretch.boundary):
-            return True
-    return False
-
-
-def _beyond(q: Engine, stretch: Stretch, *, onwards: bool) -> tuple[Floats, bool]:
-    """The invert's levels (n,) in what a drain goes on as one way, from it outwards, and whether that leads back into it."""
-    found, gone = list[Floats](), [stretch]
+def _beyond(q: Engine, stretch: Stretch, *, onwards: bool) -> tuple[list[tuple[Stretch, Floats]], bool]:
+    """The drains that one goes on as one way, with their inverts' levels, from it outwards; and whether that leads back into it."""
+    found, gone = list[tuple[Stretch, Floats]](), [stretch]
     here, way = stretch, onwards
     while (made := next_of(q, here, onwards=way)) is not None and made[0] not in gone:
         here, way = made
         gone.append(here)
         level = _along(q, here)[1][:, 2]
-        found.append(level if way else level[::-1])
-    return np.concatenate([np.empty(0), *found]), made is not None
+        found.append((here, level if way else level[::-1]))
+    return found, made is not None
 
 
 def _parting(rise: Floats, flat: Bools) -> Bools:
