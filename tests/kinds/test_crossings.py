@@ -317,3 +317,14 @@ def test_a_street_joined_to_one_that_runs_the_other_way_keeps_its_corners():
     made = [kerb_return(both, "south", arm, c) for arm in arms_of(both, "south") for c in ("left", "right")]
     (kept,) = (m for m in made if m.arc.radius == 11.0)
     assert kept.arc.centre == pytest.approx(was, abs=1e-6)
+
+
+def test_where_the_other_street_has_no_level_there_the_street_runs_on_and_the_junction_says_why():
+    # The through street's grade line ends before the crossing.
+    site = edits.set_vips(cross(), "through", (Vip(chainage=0, level=20), Vip(chainage=60, level=21)))
+    q = Engine(site)
+    assert crown_levels(q, "across", [40.0, 75.0]) == pytest.approx([21.0 + 40 / 75, 22.0], abs=1e-9)
+    left = line(q, StreetLine("across", "lip", "left")).rule
+    assert left.levels([40.0])[0] == pytest.approx(21.0 + 40 / 75 - 0.09, abs=1e-9)
+    told = [f for f in findings(q) if f.of == NODE]
+    assert any("no level at the throat" in f.message for f in told)

@@ -195,7 +195,10 @@ def cross_view(q: Engine, street: str, chainage: float, *, batters: bool = True)
     if not np.isfinite(crown):
         return _view(q, street, s, none, (), crown, "its grade line does not reach here")
     if whole_at(q, street, s):
-        design, names = _own_section(q, street, s, batters)
+        try:
+            design, names = _own_section(q, street, s, batters)
+        except Unsolved as unsolved:
+            return _view(q, street, s, none, (), crown, unsolved.message)
         return _view(q, street, s, design, names, crown, "" if batters else "batters follow when the hand rests")
     design = _cut(q, *_across(q, street, s, _CUT_REACH))
     names = tuple("crown" if abs(d[0]) < 1e-9 else "" for d in design)

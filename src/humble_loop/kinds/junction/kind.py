@@ -109,12 +109,17 @@ class Junctions(Kind):
         return tuple(end_tie(q, street, end) for end in ENDS if joint(q, street, end) is not None)
 
     def carried(self, q: Engine, street: str) -> tuple[Carried, ...]:
-        back = [arm for arm in arms_of(q, street) if isinstance(arm, CrossingArm) and not arm.onwards]
-        made = [q.attempt(carried_by, street, arm.other, arm.count) for arm in back]
+        made = [q.attempt(carried_by, street, *c) for c in _crossed(q, street)]
         return tuple(c for c in made if not isinstance(c, Unsolved))
 
     def turns(self, q: Engine, street: str, side: Side) -> tuple[Turn, ...]:
-        return tuple(turn_of(q, street, arm, side) for arm in arms_of(q, street))
+        # Where the other street cannot carry it a street that crosses runs on as it is; the junction says why.
+        carried = {c: q.attempt(carried_by, street, *c) for c in _crossed(q, street)}
+        found = []
+        for arm in arms_of(q, street):
+            if not isinstance(arm, CrossingArm) or not isinstance(carried[arm.other, arm.count], Unsolved):
+                found.append(turn_of(q, street, arm, side))
+        return tuple(found)
 
     def own_range(self, q: Engine, street: str, side: Side) -> tuple[float, float]:
         return reach.own_range(q, street, side)
@@ -202,3 +207,8 @@ class Junctions(Kind):
 
     def at(self, q: Engine, thing: ThingId, place: tuple[float, float]) -> float:
         return min((show.at(q, *arm, place) for arm in arms_at(q, thing.id)), default=np.inf)
+
+
+def _crossed(q: Engine, street: str) -> tuple[tuple[str, int], ...]:
+    """The streets that a street crosses as the lesser one, each with the count of that crossing."""
+    return tuple((arm.other, arm.count) for arm in arms_of(q, street) if isinstance(arm, CrossingArm) and arm.onwards)
