@@ -7,12 +7,11 @@ from collections.abc import Callable
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of
 from humble_loop.kinds.street.side import drawn_side
-from humble_loop.kinds.toe_drain.model import DrainGrade, set_drain_grade
-from humble_loop.kinds.toe_drain.place import Stretch, has_drain
+from humble_loop.kinds.toe_drain.model import set_drain_grade
+from humble_loop.kinds.toe_drain.place import has_drain, own_levels
 from humble_loop.kinds.toe_drain.runs import Run, invert_line, runs
 from humble_loop.lines.describe import Fact, Sheet, SheetRow
 from humble_loop.lines.line import line_plan
-from humble_loop.site import parts
 from humble_loop.site.edits import Edit, EditError
 from humble_loop.site.model import SIDES, Side
 
@@ -28,29 +27,19 @@ def drain_level_sheet(q: Engine, street: str) -> Sheet:
         made = q.attempt(runs, street, side) if has_drain(q, street, side) else ()
         # A drain round a corner or a head follows their levels; only those beside the street's own boundary can have their own.
         for run in () if isinstance(made, Unsolved) else (r for r in made if r.stretch.round is None):
-            own = _own(q, street, side, run.stretch)
+            own = own_levels(q, run.stretch)
             if own is None:
                 begin, finish = run.stretch.full
                 levels = ((begin, run.first), (finish, run.last))
                 adds.append((f"Own levels for the {side} drain from {begin:.0f}", graded(q, street, side, levels)))
             else:
-                rows += _rows(q, street, side, run, own)
+                rows += _rows(q, street, side, run, tuple(zip(*(v.tolist() for v in own))))
     note = (
         "Levels of inverts, straight between them"
         if rows
         else "Every drain follows its street; one can be given levels of its own"
     )
     return Sheet("Drain levels", StreetLine(street), _COLUMNS, tuple(rows), note, tuple(adds))
-
-
-def _own(q: Engine, street: str, side: Side, stretch: Stretch) -> Levels | None:
-    """The levels that were set for a drain, as the street runs; None where it follows the street."""
-    drawn, total, turned = drawn_side(q, street, side), chain_of(q, street).total, frame_of(q, street).turned
-    for g in parts.owned(q, DrainGrade, street):
-        levels = tuple((total - s, z) for s, z in reversed(g.levels)) if turned else g.levels
-        if g.side == drawn and levels[0][0] < stretch.finish and levels[-1][0] > stretch.begin:
-            return levels
-    return None
 
 
 def _rows(q: Engine, street: str, side: Side, run: Run, levels: Levels) -> list[SheetRow]:

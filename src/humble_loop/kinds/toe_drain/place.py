@@ -286,7 +286,7 @@ def stretches(q: Engine, street: str, side: Side) -> tuple[Stretch, ...]:
 
 def _next(q: Engine, stretch: Stretch, place: float) -> Stretch | None:
     """The drain that one goes on as at one of its ends, as it stands. One with a grade line of its own goes on nowhere."""
-    if _own_grade(q, stretch) is not None:
+    if own_levels(q, stretch) is not None:
         return None
     for at, other, there in goes_on_as(q, stretch.boundary):
         if not meets(at, place):
@@ -294,7 +294,7 @@ def _next(q: Engine, stretch: Stretch, place: float) -> Stretch | None:
         made = q.attempt(_standing, *owner(other))
         for d in () if isinstance(made, Unsolved) else made:
             same = d.boundary == other and d.shape == stretch.shape
-            if same and _ends_at(d, there) and _own_grade(q, d) is None:
+            if same and _ends_at(d, there) and own_levels(q, d) is None:
                 return d
     return None
 
@@ -446,7 +446,7 @@ def rule_of(q: Engine, id: DrainLine) -> LevelRule:
     return Pulled(title, "between the boundary and the drain's own invert", boundary, "boundary", base, rises, pulls)
 
 
-def _own_grade(q: Engine, stretch: Stretch) -> tuple[Floats, Floats] | None:
+def own_levels(q: Engine, stretch: Stretch) -> tuple[Floats, Floats] | None:
     """The chainages and levels that were set for a drain's invert, as its street runs; None where it follows the street."""
     if not isinstance(stretch.boundary, StreetLine):
         return None
@@ -463,7 +463,7 @@ def _own_grade(q: Engine, stretch: Stretch) -> tuple[Floats, Floats] | None:
 
 def own_profile(q: Engine, stretch: Stretch) -> Profile | None:
     """The grade line that was set for a drain's invert, run on straight to both its ends; None where it follows the street."""
-    found = _own_grade(q, stretch)
+    found = own_levels(q, stretch)
     if found is None:
         return None
     s, z = found
