@@ -1,4 +1,4 @@
-"""Widenings along survey lines, and parking bays. Expected values are worked out by hand."""
+"""Widenings along survey lines and points of streets, and parking bays. Expected values are worked out by hand."""
 
 import numpy as np
 import pytest
@@ -19,6 +19,7 @@ from humble_loop.kinds.street.side import boundary_width, course, lip_width
 from humble_loop.kinds.street.widening import add_widening, rejoined_widenings, set_widening
 from humble_loop.kinds.survey_line import SurveyLine
 from humble_loop.kinds.survey_line.model import add_survey_lines
+from humble_loop.lines.describe import Fact
 from humble_loop.lines.line import line, line_plan
 from humble_loop.site.edits import EditError, remove
 from humble_loop.site.library import TypicalSection
@@ -189,8 +190,8 @@ def test_a_line_that_is_gone_is_told_and_another_can_be_chosen():
     assert lip(site, 100) == pytest.approx([3.4])
     site = with_line(site, (40.0, 4.0), (160.0, 4.0), name="Other")
     cell = change_sheet(Engine(site), "line").rows[0].cells[5]
-    assert ("edge", "a line that is gone") in cell.options
-    site = cell.edit("other")(site)
+    assert ("edge||", "a line that is gone") in cell.options
+    site = cell.edit("other||")(site)
     assert lip(site, 100) == pytest.approx([4.0])
     assert not told(site)
 
@@ -209,7 +210,14 @@ def test_the_sheet_offers_the_nearest_line_of_each_side():
     site = with_line(straight(), (20.0, 9.0), (180.0, 9.0), name="Far")
     site = with_line(site, (-20.0, 5.0), (150.0, 5.0), name="Edge")
     words = [w for w, _ in change_sheet(Engine(site), "line").actions]
-    assert words == ["Change at 100", "Bay on the left at 100", "Widen the left to Edge", "Bay on the right at 100"]
+    assert words == [
+        "Change at 100",
+        "Bay on the left at 100",
+        "Widen the left to Edge",
+        "Widen the left by 1 m at 100",
+        "Bay on the right at 100",
+        "Widen the right by 1 m at 100",
+    ]
     site = dict(change_sheet(Engine(site), "line").actions)["Widen the left to Edge"](site)
     made = site.all(Widening)[0]
     assert (made.side, made.line, made.finish) == ("left", "edge", 150.0)
@@ -218,6 +226,105 @@ def test_the_sheet_offers_the_nearest_line_of_each_side():
     site = row.cells[4].edit(20.0)(site)
     assert site.all(Widening)[0].taper == 20.0
     assert not row.actions[0][1](site).all(Widening)
+
+
+# Along streets
+
+
+def beside_another(*of, y=20.0, site=None):
+    """The straight street, another that runs the other way beside it ``y`` m to its left, and a widening along that one's point."""
+    other = street((180.0, y), (20.0, y)).all(Street)[0].model_copy(update={"id": "other", "name": "Other"})
+    return (site or straight()).put(other)
+
+
+def test_a_boundary_keeps_a_width_of_ground_to_another_streets_lip():
+    """Its left lip, 3.4 m of 20 m away, is the one towards: 16.6 m; with 2.6 m less, 14 m from the crown."""
+    site = beside_another()
+    site = add_widening(
+        site, "line", "left", 40.0, 140.0, "other", "boundary", of_point="lip", of_side="left", beside=-2.6
+    )
+    q = Engine(site)
+    assert boundary_width(q, "line", "left")(np.array([60.0, 100.0, 130.0])) == pytest.approx(14.0)
+    assert boundary_width(q, "line", "left").one(20.0) == pytest.approx(3.4 + 0.45 + 4.2)
+    assert not told(site)
+    moved = site.put(beside_another(y=25.0).find(Street, "other"))
+    assert boundary_width(Engine(moved), "line", "left").one(100.0) == pytest.approx(19.0)
+    turned = reverse_street(site, "other", 160.0)
+    assert boundary_width(Engine(turned), "line", "left").one(100.0) == pytest.approx(14.0)
+    wider = add_widening(turned, "other", "left", 20.0, 140.0, "other", of_point="crown", beside=4.4)
+    assert boundary_width(Engine(wider), "line", "left").one(100.0) == pytest.approx(13.0)
+
+
+@examples(20)
+@given(st.floats(0.5, 4.0), st.floats(-60.0, 60.0), st.integers(0, 2**32 - 1))
+def test_beside_a_bend_it_lies_on_the_other_streets_lip(more, turn, seed):
+    """Places of the point, measured from the other centreline, lie ``more`` beyond its lip, square to this street."""
+    rng = np.random.default_rng(seed)
+    base = street((0.0, 0.0), (100.0, 0.0, 80.0), (180.0, turn))
+    places = chain_of(Engine(base), "line").points_at([10.0, 90.0, 170.0], 16.0 + rng.uniform(-1, 1, 3))
+    corners = (places + np.array(base.origin) - [E0, N0]).tolist()
+    other = street(corners[0], (*corners[1], 60.0), corners[2]).all(Street)[0]
+    site = base.put(other.model_copy(update={"id": "other", "name": "Other"}))
+    site = add_widening(site, "line", "left", 40.0, 120.0, "other", "boundary", of_point="lip", of_side="right")
+    q = Engine(site)
+    assert not told(site)
+    s = np.linspace(46.0, 114.0, 50)
+    on = chain_of(q, "line").points_at(s, boundary_width(q, "line", "left")(s))
+    away = chain_of(q, "other").feet(on)
+    assert away.offsets == pytest.approx(-lip_width(q, "other", "right")(away.chainages), abs=1.5e-3)
+    further = set_widening(site, site.all(Widening)[0].id, beside=more)
+    out = boundary_width(Engine(further), "line", "left")(s)
+    assert out == pytest.approx(boundary_width(q, "line", "left")(s) + more, abs=1.5e-3)
+
+
+def test_by_measure_from_its_own_crown():
+    site = dict(change_sheet(Engine(straight()), "line").actions)["Widen the right by 1 m at 100"](straight())
+    row = change_sheet(Engine(site), "line").rows[0]
+    assert [c.value for c in row.cells if isinstance(c, Fact)] == ["widening", "right", 80.0, 120.0, 5.0, 4.4]
+    assert row.cells[5].current == "line|crown|"
+    assert lip(site, 80, 82.5, 85, 100, 120, side="right") == pytest.approx([3.4, 3.9, 4.4, 4.4, 3.4])
+    assert lip(row.cells[6].edit(6.0)(site), 100, side="right") == pytest.approx([6.0])
+
+
+def test_what_a_side_could_follow_and_what_it_is_told_when_it_follows_itself():
+    site = beside_another()
+    site = add_widening(site, "line", "left", 40.0, 140.0, "other", of_point="boundary", of_side="left", beside=-6.0)
+    row = change_sheet(Engine(site), "line").rows[0]
+    offered = dict(row.cells[5].options)
+    assert offered["other|boundary|left"] == "Other left boundary"
+    assert offered["line|crown|"] == "its crown"
+    assert "line|lip|left" not in offered
+    assert lip(row.cells[5].edit("other|lip|left")(site), 100) == pytest.approx([10.6])
+    ring = add_widening(site, "other", "left", 20.0, 140.0, "line", of_point="lip", of_side="left")
+    assert ["at last itself" in f.message for f in told(ring)] == [True, True]
+    assert lip(ring, 100) == pytest.approx([3.4])
+    assert not [f for f in findings(Engine(ring)) if f.rule == "cannot be worked out" and f.of.id == "line"]
+    with pytest.raises(EditError, match="cannot follow itself in plan"):
+        add_widening(site, "line", "right", 0.0, 50.0, "line", of_point="lip", of_side="right")
+    with pytest.raises(EditError, match="no street"):
+        add_widening(site, "line", "right", 0.0, 50.0, "nothing", of_point="crown", beside=4.0)
+
+
+def test_a_followed_street_that_is_gone_joined_or_cut_is_kept_or_told(tmp_path):
+    site = beside_another()
+    site = add_widening(site, "line", "left", 40.0, 140.0, "other", of_point="boundary", of_side="left", beside=-6.0)
+    save_site(site, tmp_path / "a.hloop")
+    assert load_site(tmp_path / "a.hloop").all(Widening) == site.all(Widening)
+    assert "not there any more" in told(remove(site, Street, "other"))[0].message
+    joined = rejoined_widenings(site, "other", "longer", 300.0, True).all(Widening)[0]
+    assert (joined.line, joined.of_side, joined.street) == ("longer", "right", "line")
+    cut = split(Engine(site), "other", 80.0)(site)
+    assert ["from 100.00 to 140.00 only" in f.message for f in told(cut)] == [True]
+    own = add_widening(straight(), "line", "left", 40.0, 140.0, "line", of_point="crown", beside=5.0)
+    own = split(Engine(own), "line", 100.0)(own)
+    assert [(w.street, w.line, w.finish) for w in own.all(Widening)] == [
+        ("line", "line", 100.0),
+        ("line-2", "line-2", 40.0),
+    ]
+    far = site.find(Street, "other")
+    far = far.model_copy(update={"bends": (far.bends[0], far.bends[1].model_copy(update={"easting": 9e6}))})
+    assert "cannot be followed" in told(site.put(far))[0].message
+    assert lip(site.put(far), 100) == pytest.approx([3.4])
 
 
 # Bays

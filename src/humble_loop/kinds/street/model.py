@@ -170,8 +170,9 @@ class FullDepth(Thing):
 
 class Widening(Thing):
     """A stretch of a street's side along which its lip, or another ``point`` at which a strip ends ('boundary' for the outermost), follows a
-    survey line in plan; over ``taper`` metres at both ends it comes from
-    where the section has it. Side and chainages are those of the street as it was drawn.
+    ``line`` in plan, ``beside`` metres further out than it: a survey line, or of the street of that id the point ``of_point`` on its
+    ``of_side`` (its 'crown' has none). Over ``taper`` metres at both ends it comes from where the section has it. Sides and chainages
+    are those of streets as they were drawn.
     """
 
     collection: ClassVar[str] = "widenings"
@@ -183,6 +184,9 @@ class Widening(Thing):
     begin: Chainage
     finish: Chainage
     line: str
+    of_point: Words = ""
+    of_side: Side | None = None
+    beside: Annotated[float, between(-100.0, 100.0)] = 0.0
     point: Words = "lip"
     taper: Annotated[float, between(0.1, 200.0)] = 5.0
 
@@ -190,6 +194,10 @@ class Widening(Thing):
     def _onwards(self) -> Widening:
         if self.finish <= self.begin:
             raise ValueError(f"a widening cannot end at {self.finish:.2f} where it begins at {self.begin:.2f}")
+        if (self.of_side is None) == (self.of_point not in ("", "crown")):
+            raise ValueError("a crown and a survey line have no side, and every other point of a street has one")
+        if self.of_point and (self.line, self.of_side) == (self.street, self.side):
+            raise ValueError("a side cannot follow itself in plan; choose something else for it to follow")
         return self
 
     @property

@@ -10,8 +10,16 @@ from humble_loop.kinds.street.model import SectionChange
 from humble_loop.kinds.street.overlay import OVERLAY_RULE, overlay_findings
 from humble_loop.kinds.street.plan import chain_of, class_of, frame_of, name_of
 from humble_loop.kinds.street.section import gaps, own_range
-from humble_loop.kinds.street.side import LEAST_STRIP, SideCourse, course, drawn_side, sections_along, widened_at
-from humble_loop.kinds.street.widening import Followed, followed
+from humble_loop.kinds.street.side import (
+    LEAST_STRIP,
+    SideCourse,
+    course,
+    drawn_side,
+    followed,
+    sections_along,
+    widened_at,
+)
+from humble_loop.kinds.street.widening import Followed
 from humble_loop.lines.findings import Finding, Mend, point, share, too_high, too_low
 from humble_loop.lines.line import ThingId
 from humble_loop.site.model import SIDES

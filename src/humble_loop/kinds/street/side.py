@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 
 import numpy as np
+import shapely
 
-from humble_loop.engine.query import Engine, query
+from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen
-from humble_loop.kinds.street.model import SectionChange
-from humble_loop.kinds.street.plan import frame_of, section_of
-from humble_loop.kinds.street.widening import Followed, followed
+from humble_loop.kinds.street.model import SectionChange, Widening
+from humble_loop.kinds.street.plan import centreline, chain_of, frame_of, name_of, section_of, street_ids
+from humble_loop.kinds.street.widening import MOST, STEP, Followed, Traced, beside_it, sides_in_a_ring
+from humble_loop.kinds.survey_line.lines import vertices
+from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
 from humble_loop.site.library import Benches, SectionSide, Strip, TypicalSection
@@ -158,6 +161,75 @@ def course(q: Engine, street: str, side: Side) -> SideCourse:
     for widening in sorted(followed(q, street, side), key=lambda w: widened_at(made, w.point) or 0):
         made = _widened(made, widening)
     return made
+
+
+@query
+def followed(q: Engine, street: str, side: Side) -> tuple[Followed, ...]:
+    """The widenings of a side of a street as it runs, in order."""
+    chain, drawn, found = chain_of(q, street), drawn_side(q, street, side), []
+    for w in parts.owned(q, Widening, street):
+        if w.side == drawn:
+            turned = frame_of(q, street).turned
+            span = (chain.total - w.finish, chain.total - w.begin) if turned else (w.begin, w.finish)
+            found.append(beside_it(chain, w, side, span, traced(q, w)))
+    return tuple(sorted(found, key=lambda f: f.begin))
+
+
+def traced(q: Engine, w: Widening) -> Traced:
+    """What a widening follows, as places along it."""
+    gone = np.empty((0, 2))
+    if not w.of_point:
+        if w.line not in parts.ids(q, SurveyLine):
+            return Traced("", gone, "the survey line that it follows is not there any more")
+        return _surveyed(parts.one(q, SurveyLine, w.line).name, q, w.line)
+    if w.line not in street_ids(q):
+        return Traced("", gone, "the street that it follows is not there any more")
+    name = f"{name_of(q, w.line)} {w.of_point}"
+    if isinstance(laid := q.attempt(centreline, w.line), Unsolved):
+        return Traced(name, gone, f"'{name}' cannot be followed: {laid.message}")
+    if w.of_side is None:
+        return Traced(name, _abreast(q, w, lambda s: np.zeros(len(s))))
+    side = drawn_side(q, w.line, w.of_side)  # a side as drawn from one as it runs, or the other way round
+    name = f"{name_of(q, w.line)} {side} {w.of_point}"
+    if (w.street, w.side) in sides_in_a_ring(q):
+        return Traced(name, gone, f"it follows at last itself, by way of '{name}'")
+    frame = frame_of(q, w.line)
+    named = frame.left_lip if side == "left" else frame.right_lip
+    if frame.kind == "existing" and named and w.of_point == "lip" and named in parts.ids(q, SurveyLine):
+        return _surveyed(name, q, named)
+    made = q.attempt(course, w.line, side)
+    if isinstance(made, Unsolved):
+        return Traced(name, gone, f"'{name}' cannot be followed: {made.message}")
+    point = made.names[-1] if w.of_point == "boundary" else w.of_point
+    if point not in made.names:
+        return Traced(name, gone, f"'{name_of(q, w.line)}' has no point '{w.of_point}' on its {side}")
+    return Traced(name, _abreast(q, w, made.out(made.names.index(point)).times(side_sign(side))))
+
+
+def _surveyed(name: str, q: Engine, id: str) -> Traced:
+    line = shapely.LineString(vertices(q, id)[:, :2])
+    if line.length > MOST * STEP:
+        return Traced(name, np.empty((0, 2)), f"'{name}' is too long to be followed")
+    return Traced(name, shapely.get_coordinates(shapely.segmentize(line, STEP)))
+
+
+_BEYOND = 20.0  # metres by which more of a street is looked at than lies abreast of the stretch that follows it
+
+
+def _abreast(q: Engine, w: Widening, offset: Callable[[Floats], Floats]) -> Floats:
+    """Places (n, 2) along a street, ``offset`` from its centreline, as far as it may be abreast of a widening."""
+    own, other = chain_of(q, w.street), chain_of(q, w.line)
+    begin, finish = (w.begin, w.finish)
+    if frame_of(q, w.street).turned:
+        begin, finish = own.total - finish, own.total - begin
+    begin, finish = max(begin, 0.0), min(finish, own.total)
+    if finish <= begin:
+        begin, finish = 0.0, own.total
+    feet = other.feet(own.points_at(np.linspace(begin, finish, 2 + int((finish - begin) / _BEYOND)))).chainages
+    low, high = max(float(feet.min()) - _BEYOND, 0.0), min(float(feet.max()) + _BEYOND, other.total)
+    s = np.linspace(low, high, 2 + int((high - low) / STEP))
+    found: Floats = other.points_at(s, offset(s))
+    return found
 
 
 def widened_at(made: SideCourse, point: str) -> int | None:

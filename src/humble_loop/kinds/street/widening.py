@@ -1,8 +1,8 @@
-"""Widenings: stretches of a side along which the lip follows a survey line in plan."""
+"""Widenings: stretches of a side along which the lip, or another point, follows a line in plan."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -10,22 +10,24 @@ import shapely
 
 from humble_loop.engine.query import Engine, query
 from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.geometry.chain import Chain
 from humble_loop.kinds.street.model import Street, Widening
-from humble_loop.kinds.street.plan import box, chain_of, frame_of
+from humble_loop.kinds.street.plan import box, chain_of, near
 from humble_loop.kinds.street.spans import cut_span, moved_span
 from humble_loop.kinds.survey_line.lines import vertices
 from humble_loop.kinds.survey_line.model import SurveyLine
 from humble_loop.site import parts
 from humble_loop.site.edits import EditError, changed, free_id, made, the
 from humble_loop.site.library import WIDEST_STRIP
-from humble_loop.site.model import Side, Site, other_side, side_sign
+from humble_loop.site.model import SIDES, Side, Site, other_side, side_sign
 
-_STEP = 0.5  # metres along a survey line between places at which it is measured, its vertices besides
+STEP = 0.5  # metres along a line between places at which it is measured, its vertices besides
 _WITHIN = 0.0005  # metres: what lies between them and is nearer to straight is left out
-_MOST = 20_000  # such places
+MOST = 20_000  # such places
 _SHORT = 0.005  # metres by which a line may end before its stretch
 _ROUGH = 4.0  # the same, where it is only asked which lines run beside a street
 _FAR = 30.0  # metres from the centreline at which a line is still offered
+_APART = 60.0  # metres from centreline to centreline at which a street is still offered
 _MEANT = 0.6  # metres from a line within which a hand that moves a lip may mean it
 _OFFERED = 40
 
@@ -67,60 +69,75 @@ class Followed:
         return np.unique(np.concatenate([[begin, begin + taper, finish - taper, finish], inner]))
 
 
-@query
-def followed(q: Engine, street: str, side: Side) -> tuple[Followed, ...]:
-    """The widenings of a side of a street as it runs, in order."""
-    frame, total = frame_of(q, street), chain_of(q, street).total
-    drawn = other_side(side) if frame.turned else side
-    found = []
-    for w in parts.owned(q, Widening, street):
-        if w.side == drawn:
-            span = (total - w.finish, total - w.begin) if frame.turned else (w.begin, w.finish)
-            found.append(replace(_followed(q, street, side, w, span), point=w.point))
-    found.sort(key=lambda f: f.begin)
-    return tuple(found)
+@dataclass(frozen=True)
+class Traced:
+    """What a widening follows, in plan: its name and places (n, 2) along it; or in ``wrong`` why it is not there."""
+
+    name: str
+    places: Floats
+    wrong: str = ""
 
 
-def _followed(q: Engine, street: str, side: Side, w: Widening, span: tuple[float, float]) -> Followed:
+def beside_it(chain: Chain, w: Widening, side: Side, span: tuple[float, float], line: Traced) -> Followed:
+    """A widening where the line that it follows runs beside the street's ``chain``; ``side`` and ``span`` as the street runs."""
     begin, finish = span
 
     def none(wrong: str, remedy: str) -> Followed:
-        return Followed(w.id, begin, finish, w.taper, np.empty(0), np.empty(0), wrong, remedy)
+        return Followed(w.id, begin, finish, w.taper, np.empty(0), np.empty(0), wrong, remedy, w.point)
 
-    if w.line not in parts.ids(q, SurveyLine):
-        return none("the survey line that it follows is not there any more", "choose another line, or remove it")
-    name, chain = parts.one(q, SurveyLine, w.line).name, chain_of(q, street)
-    line = shapely.LineString(vertices(q, w.line)[:, :2])
-    if line.length > _MOST * _STEP:
-        return none(f"'{name}' is too long to be followed", "cut it, or choose another line")
-    places = shapely.get_coordinates(shapely.segmentize(line, _STEP))
-    feet = chain.feet(places, extend=True)
+    name = f"'{line.name}'"
+    if line.wrong:
+        return none(line.wrong, "choose another line, or remove it")
+    feet = chain.feet(line.places, extend=True)
     s, out = feet.chainages, feet.offsets * side_sign(side)
     if s[0] > s[-1]:
         s, out = s[::-1], out[::-1]
     # What lies further before the street or beyond it is not beside it.
-    beside = (s > -2.0 * _STEP) & (s < chain.total + 2.0 * _STEP) & (np.abs(out) < WIDEST_STRIP)
+    beside = (s > -2.0 * STEP) & (s < chain.total + 2.0 * STEP) & (np.abs(out) < WIDEST_STRIP)
     s, out = s[beside], out[beside]
     if len(s) < 2 or s[-1] < begin or s[0] > finish:
-        return none(f"'{name}' does not run beside the street there", "choose another line, or move the stretch")
+        return none(f"{name} does not run beside the street there", "choose another line, or move the stretch")
     inside = (s[1:] > begin) & (s[:-1] < finish)
     if np.any(np.diff(s)[inside] <= 0.0):
         return none(
-            f"'{name}' turns back or jumps beside the street there", "choose another line, or shorten the stretch"
+            f"{name} turns back or jumps beside the street there", "choose another line, or shorten the stretch"
         )
     near = np.concatenate([inside, [False]]) | np.concatenate([[False], inside])
-    s, out = s[near], out[near]
+    s, out = s[near], out[near] + w.beside
     if out.min() <= 0.0:
+        more = f" with {w.beside:g} m beside it" if w.beside else ""
         return none(
-            f"'{name}' does not stay on the {side} of the centreline", "choose another line, or shorten the stretch"
+            f"{name}{more} does not stay on the {side} of the centreline", "choose another line, or shorten the stretch"
         )
     thin = shapely.get_coordinates(shapely.simplify(shapely.LineString(np.column_stack([s, out])), _WITHIN))
     at, beyond = (frozen(v) for v in thin.T)
+    wrong = remedy = ""
     if at[0] > begin + _SHORT or at[-1] < finish - _SHORT:
         low, high = max(float(at[0]), begin), min(float(at[-1]), finish)
-        wrong = f"'{name}' runs beside it from {low:.2f} to {high:.2f} only"
-        return Followed(w.id, begin, finish, w.taper, at, beyond, wrong, "shorten the stretch, or choose another line")
-    return Followed(w.id, begin, finish, w.taper, at, beyond)
+        wrong = f"{name} runs beside it from {low:.2f} to {high:.2f} only"
+        remedy = "shorten the stretch, or choose another line"
+    return Followed(w.id, begin, finish, w.taper, at, beyond, wrong, remedy, w.point)
+
+
+@query
+def sides_in_a_ring(q: Engine) -> frozenset[tuple[str, Side]]:
+    """Sides of streets, as drawn, that at last follow themselves in plan: found from what follows what alone."""
+    follows: dict[tuple[str, Side], set[tuple[str, Side]]] = {}
+    for id in parts.ids(q, Widening):
+        w = parts.one(q, Widening, id)
+        if w.of_side is not None:
+            follows.setdefault((w.street, w.side), set()).add((w.line, w.of_side))
+
+    def reached(start: tuple[str, Side]) -> set[tuple[str, Side]]:
+        seen: set[tuple[str, Side]] = set()
+        todo = list(follows[start])
+        while todo:
+            if (one := todo.pop()) not in seen:
+                seen.add(one)
+                todo += follows.get(one, ())
+        return seen
+
+    return frozenset(side for side in follows if side in reached(side))
 
 
 @query
@@ -130,7 +147,7 @@ def lines_beside(q: Engine, street: str) -> tuple[tuple[str, str, Side, float, f
     middle, reach = shapely.Point(0.5 * (w + e), 0.5 * (s + n)), 0.5 * float(np.hypot(e - w, n - s)) + _FAR
     for id in parts.ids(q, SurveyLine):
         line = shapely.LineString(vertices(q, id)[:, :2])
-        if not shapely.dwithin(line, middle, reach) or line.length > _MOST * _ROUGH:
+        if not shapely.dwithin(line, middle, reach) or line.length > MOST * _ROUGH:
             continue
         feet = chain.feet(shapely.get_coordinates(shapely.segmentize(line, _ROUGH)))
         on = (feet.chainages > 0.0) & (feet.chainages < chain.total) & (np.abs(feet.offsets) < _FAR)
@@ -141,6 +158,22 @@ def lines_beside(q: Engine, street: str) -> tuple[tuple[str, str, Side, float, f
             side: Side = "left" if out[0] > 0.0 else "right"
             low, high = float(at.min()), float(at.max())
             found.append((float(np.abs(out).mean()), (id, parts.one(q, SurveyLine, id).name, side, low, high)))
+    return tuple(row for _, row in sorted(found)[:_OFFERED])
+
+
+@query
+def streets_beside(q: Engine, street: str) -> tuple[tuple[str, Side, float, float], ...]:
+    """Streets that run beside a street, the nearest first: id, on which side, and from where to where (as the street runs)."""
+    chain, found = chain_of(q, street), []
+    for id in near(q, street):
+        other = chain_of(q, id)
+        feet = chain.feet(other.points_at(np.linspace(0.0, other.total, 2 + int(other.total / _ROUGH))))
+        for side in SIDES:
+            out = feet.offsets * side_sign(side)
+            on = (feet.chainages > 0.0) & (feet.chainages < chain.total) & (out > 0.0) & (out < _APART)
+            at = feet.chainages[on]
+            if on.sum() > 1 and np.ptp(at) > _APART:  # one that only meets or crosses it does not run beside it
+                found.append((float(out[on].mean()), (id, side, float(at.min()), float(at.max()))))
     return tuple(row for _, row in sorted(found)[:_OFFERED])
 
 
@@ -164,24 +197,28 @@ def lines_at(q: Engine, street: str, side: Side, s: float, out: float) -> tuple[
 
 
 def add_widening(
-    site: Site, street: str, side: Side, begin: float, finish: float, line: str, point: str = "lip"
+    site: Site, street: str, side: Side, begin: float, finish: float, line: str, point: str = "lip", **values: Any
 ) -> Site:
-    """Let the lip of a side, or another point, follow a survey line in plan over a stretch; side and chainages are as drawn."""
+    """Let the lip of a side, or another point, follow a survey line, or with ``of_point`` (and ``of_side``) that of the street ``line``,
+    in plan over a stretch; sides and chainages are as drawn.
+    """
     the(site, Street, street)
-    the(site, SurveyLine, line)
     id = free_id(site, Widening, f"{street} {side} widening")
-    fresh = made(Widening, id=id, street=street, side=side, begin=begin, finish=finish, line=line, point=point)
-    return _put(site, fresh)
+    return _put(
+        site,
+        made(Widening, id=id, street=street, side=side, begin=begin, finish=finish, line=line, point=point, **values),
+    )
 
 
 def set_widening(site: Site, id: str, **values: Any) -> Site:
-    """Change a widening's ``side``, ``begin``, ``finish``, ``line`` or ``taper``, as drawn."""
-    if "line" in values:
-        the(site, SurveyLine, values["line"])
-    return _put(site, changed(the(site, Widening, id), **values))
+    """Change a widening's ``side``, ``begin``, ``finish``, ``taper``, ``beside`` or what it follows, as drawn."""
+    return _put(site, changed(the(site, Widening, id), **values), gone="line" not in values)
 
 
-def _put(site: Site, fresh: Widening) -> Site:
+def _put(site: Site, fresh: Widening, gone: bool = False) -> Site:
+    """The site with a widening; what it follows must be there, unless it may be ``gone``."""
+    if not gone:
+        the(site, Street if fresh.of_point else SurveyLine, fresh.line)
     for other in site.owned(Widening, fresh.street):
         if (
             other.id != fresh.id
@@ -205,16 +242,22 @@ def recut_widenings(site: Site, street: str, kept: tuple[float, float], rest: st
             site = site.put(changed(old, begin=here[0], finish=here[1]))
         if there:
             id = free_id(site, Widening, f"{rest} {old.side} widening")
-            site = site.put(changed(old, id=id, street=rest, begin=there[0], finish=there[1]))
+            line = rest if old.of_point and old.line == street else old.line
+            site = site.put(changed(old, id=id, street=rest, begin=there[0], finish=there[1], line=line))
     return site
 
 
 def rejoined_widenings(site: Site, gone: str, street: str, start: float, back: bool) -> Site:
-    """The site with the widenings of a street that became part of another: see ``Kind.rejoined``."""
-    for old in site.owned(Widening, gone):
-        begin, finish = moved_span((old.begin, old.finish), start, back)
-        side = other_side(old.side) if back else old.side
-        id = free_id(site, Widening, f"{street} {side} widening")
-        fresh = changed(old, id=id, street=street, side=side, begin=begin, finish=finish)
-        site = site.without(Widening, old.id).put(fresh)
+    """The site with the widenings of a street that became part of another, and those that follow it: see ``Kind.rejoined``."""
+    for old in site.all(Widening):
+        values: dict[str, Any] = {}
+        if old.of_point and old.line == gone:
+            values = {"line": street, "of_side": other_side(old.of_side) if back and old.of_side else old.of_side}
+        if old.street == gone:
+            begin, finish = moved_span((old.begin, old.finish), start, back)
+            side = other_side(old.side) if back else old.side
+            values |= {"street": street, "side": side, "begin": begin, "finish": finish}
+            values["id"] = free_id(site, Widening, f"{street} {side} widening")
+        if values:
+            site = site.without(Widening, old.id).put(changed(old, **values))
     return site
