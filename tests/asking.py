@@ -4,8 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from humble_loop.kinds.junction.corners import ReturnLine
 from humble_loop.kinds.junction.faces import JunctionFace
-from humble_loop.kinds.junction.layout import ReturnLine
 from humble_loop.kinds.lot.layout import lots_on
 from humble_loop.kinds.lot.pad import pad
 from humble_loop.kinds.street.faces import StreetFace

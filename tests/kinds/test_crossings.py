@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.kinds.ground import Ground
-from humble_loop.kinds.junction.layout import Return, change_corner, kerb_return, throat
+from humble_loop.kinds.junction.corners import Return, change_corner, kerb_return
+from humble_loop.kinds.junction.layout import throat
 from humble_loop.kinds.junction.model import CrossingChoice, set_crossing
 from humble_loop.kinds.junction.nodes import CrossingArm, arms_of, crossings_of
 from humble_loop.kinds.street import Bend, Street, StreetLine, Vip
@@ -142,7 +143,7 @@ def test_its_arms_are_the_two_ts_that_cutting_it_makes(angle, fall, first, last,
                 ]
                 for id in ids:
                     twin = type(id)(street, end, corner, point)
-                    s = np.linspace(0.0, a.arc.length, 9)
+                    s = np.linspace(0.0, a.curve.length, 9)
                     assert line(q, id).points(s) == pytest.approx(line(p, twin).points(s), abs=1e-7)
     s = np.array([1.0, 40.0, 60.0])
     assert crown_levels(q, "across", s) == pytest.approx(crown_levels(p, parts[0][0], s), abs=1e-7)
@@ -165,10 +166,10 @@ def test_it_is_watertight_and_smooth_at_its_seams(angle):
             side = "left" if (corner == "left") == arm.onwards else "right"
             lip = line(q, StreetLine("across", "lip", side))
             s = made.side_chainage
-            assert here.points([made.arc.length]) == pytest.approx(lip.points([s]), abs=1e-9)
+            assert here.points([made.curve.length]) == pytest.approx(lip.points([s]), abs=1e-9)
             way = "after" if arm.onwards else "before"
             grade = lip.grade_along([s], way)[0] * (1 if arm.onwards else -1)
-            assert here.rule.grades([made.arc.length], "before")[0] == pytest.approx(grade, abs=1e-9)
+            assert here.rule.grades([made.curve.length], "before")[0] == pytest.approx(grade, abs=1e-9)
 
 
 def test_it_goes_on_over_a_curve_and_with_lots_drains_and_heads_beside_it():
@@ -229,8 +230,8 @@ def test_what_was_set_at_a_corner_stays_there_when_streets_are_reversed_or_the_c
             for arm in arms_of(q, street):
                 for corner in ("left", "right"):
                     made = kerb_return(q, street, arm, corner)
-                    if made.arc.radius == 11.0:
-                        found.append(made.arc.centre)
+                    if made.curve.radius == 11.0:
+                        found.append(made.curve.centre)
         return found
 
     for changed in (
@@ -250,7 +251,7 @@ def test_streets_cut_and_joined_keep_what_was_set_at_their_crossings():
     (choice,) = two.all(CrossingChoice)
     assert (choice.first, choice.second, choice.count) == ("across-2", "through", 0)
     q = Engine(two)
-    assert kerb_return(q, "across-2", CrossingArm("through", 0, True), "left").arc.radius == 11.0
+    assert kerb_return(q, "across-2", CrossingArm("through", 0, True), "left").curve.radius == 11.0
 
 
 def test_crossings_that_cannot_be_laid_out_say_why():
@@ -296,8 +297,8 @@ def test_several_crossings_of_two_streets_are_told_apart():
     def of_six(q):
         arms = [CrossingArm("through", n, onwards) for n in (0, 1) for onwards in (False, True)]
         made = [kerb_return(q, "across", arm, corner) for arm in arms for corner in ("left", "right")]
-        (found,) = (m for m in made if m.arc.radius == 6.0)
-        return found.arc.centre
+        (found,) = (m for m in made if m.curve.radius == 6.0)
+        return found.curve.centre
 
     assert of_six(Engine(edits.reverse_street(site, "across", total))) == pytest.approx(of_six(Engine(site)), abs=1e-6)
 
@@ -305,7 +306,7 @@ def test_several_crossings_of_two_streets_are_told_apart():
 def test_a_street_joined_to_one_that_runs_the_other_way_keeps_its_corners():
     site = cross()
     site = change_corner(Engine(site), "across", ON, "left", radius=11.0)(site)
-    was = kerb_return(Engine(site), "across", ON, "left").arc.centre
+    was = kerb_return(Engine(site), "across", ON, "left").curve.centre
     # Another street begins where Across begins, so that joining them runs one of the two back.
     ends = [Bend(easting=100, northing=-75), Bend(easting=100, northing=-130)]
     site = edits.add_street(
@@ -315,8 +316,8 @@ def test_a_street_joined_to_one_that_runs_the_other_way_keeps_its_corners():
     (joint,) = (j for j in joints(q, "south", "start") if j.other == "across" and len(j.points) == 1)
     both = Engine(joined(q, "south", "start", joint)(site))
     made = [kerb_return(both, "south", arm, c) for arm in arms_of(both, "south") for c in ("left", "right")]
-    (kept,) = (m for m in made if m.arc.radius == 11.0)
-    assert kept.arc.centre == pytest.approx(was, abs=1e-6)
+    (kept,) = (m for m in made if m.curve.radius == 11.0)
+    assert kept.curve.centre == pytest.approx(was, abs=1e-6)
 
 
 def test_where_the_other_street_has_no_level_there_the_street_runs_on_and_the_junction_says_why():

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from humble_loop.engine.query import Engine
 from humble_loop.kinds.ground import Ground
-from humble_loop.kinds.junction.layout import kerb_return
+from humble_loop.kinds.junction.corners import kerb_return
 from humble_loop.kinds.street import Bend, StreetLine, Vip
 from humble_loop.kinds.street.edits import reverse_street
 from humble_loop.kinds.street.section_edits import set_toe_drain
@@ -165,7 +165,7 @@ def test_what_was_chosen_on_a_side_holds_round_its_corner_and_half_of_its_head()
     site = tee()
     q = Engine(site)
     kept = kerb_return(q, "side", "start", "left")
-    at, length = kept.side_chainage, kept.arc.length
+    at, length = kept.side_chainage, kept.curve.length
     cut = Engine(choose_drain(site, "side", "left", 0.0, 5.0, False))
     (corner,) = (d for d in stretches(cut, "side", "left") if d.round is not None and not isinstance(d.round, HeadLine))
     assert (corner.begin, corner.finish) == pytest.approx((5.0 / at * length, length), abs=1e-6)

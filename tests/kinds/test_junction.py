@@ -6,8 +6,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.kinds.junction.corners import kerb_return, through_lip
 from humble_loop.kinds.junction.faces import JunctionFace
-from humble_loop.kinds.junction.layout import kerb_return, throat, through_lip
+from humble_loop.kinds.junction.layout import throat
 from humble_loop.kinds.junction.nodes import all_joints, joint, junction_name, require_joint
 from humble_loop.kinds.street import Bend, StreetFace, Vip
 from humble_loop.kinds.street.levels import grade_line
@@ -34,8 +35,8 @@ def test_the_reference_junction():
     for corner, name in WEST_EAST:
         e = case["returns"][name]
         made, cubic = kerb_return(q, "side", "start", corner), return_rule(q, "side", "start", corner).cubic
-        assert made.arc.start == pytest.approx(e["tangent_through"], abs=1e-6)
-        assert made.arc.end == pytest.approx(e["tangent_side"], abs=1e-6)
+        assert made.curve.start == pytest.approx(e["tangent_through"], abs=1e-6)
+        assert made.curve.end == pytest.approx(e["tangent_side"], abs=1e-6)
         assert cubic.length == pytest.approx(e["length"], abs=1e-6)
         assert (cubic.z0, cubic.m0) == pytest.approx((e["start_level"], e["start_grade"]), abs=1e-6)
         assert (cubic.z1, cubic.m1) == pytest.approx((e["end_level"], e["end_grade"]), abs=1e-6)
@@ -141,7 +142,7 @@ def test_a_side_street_on_the_right_has_its_through_side_right():
     assert joint(q, "side", "start").through_side == -1.0
     # The right lip lies at the same fall: 22 - 0.105.
     assert throat(q, "side", "start").level == pytest.approx(21.895, abs=1e-9)
-    assert kerb_return(q, "side", "start", "left").arc.start == pytest.approx([111.0, -3.5], abs=1e-9)
+    assert kerb_return(q, "side", "start", "left").curve.start == pytest.approx([111.0, -3.5], abs=1e-9)
 
 
 def test_a_return_that_does_not_fit_is_a_failure_of_its_corner_only():

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from humble_loop.engine.query import Engine
 from humble_loop.kinds.ground import Ground
-from humble_loop.kinds.junction.layout import boundary_of, kerb_return
+from humble_loop.kinds.junction.corners import boundary_of, kerb_return
 from humble_loop.kinds.street import Bend, StreetLine, Vip
 from humble_loop.kinds.street.plan import chain_of
 from humble_loop.lines.faces import finished_mesh
@@ -135,7 +135,7 @@ def test_a_batter_that_ends_in_the_air_is_told(depth):
     assert len(told) == 2
     for corner, f in zip(("left", "right"), sorted(told, key=lambda f: f.place[0])):
         boundary = boundary_of(q, "side", "start", corner)
-        arc = kerb_return(q, "side", "start", corner).arc
+        arc = kerb_return(q, "side", "start", corner).curve
         levels = line(q, boundary).points(np.linspace(0.0, arc.length, 2001))[:, 2]
         inner = arc.radius - abs(float(line(q, boundary).plan.offset.values[0]))
         centre = levels.min() + SLOPE * inner if depth > 0 else levels.max() - SLOPE * inner

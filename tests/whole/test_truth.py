@@ -7,7 +7,8 @@ import shapely
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.ground.reads import ground_of
-from humble_loop.kinds.junction.layout import kerb_return, throat
+from humble_loop.kinds.junction.corners import kerb_return
+from humble_loop.kinds.junction.layout import throat
 from humble_loop.kinds.junction.model import JunctionChoice
 from humble_loop.kinds.junction.nodes import all_joints, node_id
 from humble_loop.kinds.lot.layout import lots_on
@@ -262,7 +263,7 @@ def test_reversing_a_street_leaves_what_hangs_on_it_where_it_is(court):
     q.use(edits.reverse_street(site, "court", total))
     assert all_joints(q) == (("court", "end", "through"),)
     assert node_id(q, "court", "end") == node
-    assert kerb_return(q, "court", "end", "left").arc.radius == 9.0
+    assert kerb_return(q, "court", "end", "left").curve.radius == 9.0
     assert outline(q, "court", "start").centre == pytest.approx(ring.centre, abs=1e-6)
     after = {f.name: f.first.front for f in lots_on(q, "court")}
     assert after.keys() == before.keys()

@@ -60,6 +60,7 @@ def make_commands(w: MainWindow) -> list[Command]:
         Command("Section piece by piece", "elements", on.show_section, "", ("Sections",)),
         Command("Change the section here", "section", on.change_section, "", ("Sections",)),
         Command("Drains in cut", "kerb", on.show_drains, "", ("Sections",)),
+        Command("Corners", "junction", on.show_corners, "", ("Junctions",)),
         Command("Section before", "back", w.stepping.previous, "PgUp", ("Sections",)),
         Command("Next section", "forward", w.stepping.next, "PgDown", ("Sections",)),
         Command("Play along the street", "play", w.stepping.play, "P", ("Sections",)),
@@ -146,6 +147,14 @@ class StreetCommands:
             self._w.say("Take a VIP in the long section first: click it; a tied one follows what it is tied to")
         for words, edit in offered:
             session.do(words, edit)
+
+    def show_corners(self) -> None:
+        """Show the corners of the chosen junction in rows beside the plan."""
+        thing = self._w.session.thing
+        if thing is None or thing.kind != "junction":
+            self._w.say("Choose a junction first: click where its streets meet, or in the index")
+        else:
+            self._w.show_sheet("Corners")
 
     def show_drains(self) -> None:
         """Show the drains at the toe of the chosen street's cuts in rows beside the plan."""

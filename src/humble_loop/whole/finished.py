@@ -8,7 +8,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Ints
-from humble_loop.ground.merge import same_places
+from humble_loop.ground.merge import same_places, stitched
 from humble_loop.ground.surface import Surface
 from humble_loop.lines.faces import FaceId
 from humble_loop.whole.overlaps import counted
@@ -39,4 +39,5 @@ def whole_surface(q: Engine) -> Whole:
     first, place = same_places(points, 2 * SAME)
     merged = place[triangles]
     keep = (merged[:, 0] != merged[:, 1]) & (merged[:, 1] != merged[:, 2]) & (merged[:, 0] != merged[:, 2])
-    return Whole(Surface(points[first], merged[keep]), tuple(id for id, _ in made), owner[keep])
+    triangles, was = stitched(points[first][:, :2], merged[keep], SAME)
+    return Whole(Surface(points[first], triangles), tuple(id for id, _ in made), owner[keep][was])

@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import replace
+
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.kinds.junction.faces import faces_of
-from humble_loop.kinds.junction.layout import (
+from humble_loop.kinds.junction.corners import (
+    Return,
     ReturnLine,
     change_corner,
     corner_choice,
     corner_name,
-    fits_through,
     kerb_return,
+    largest_radius,
     mouth,
-    throat,
     through_lip,
 )
+from humble_loop.kinds.junction.faces import faces_of
+from humble_loop.kinds.junction.layout import fits_through, throat
 from humble_loop.kinds.junction.nodes import Arm, arm_name, joints_on, node_id, require_joint, unworked
 from humble_loop.kinds.street.checks import face_findings
 from humble_loop.kinds.street.joining import joined, joints
@@ -26,7 +30,15 @@ from humble_loop.lines.line import ThingId, line, line_plan
 from humble_loop.lines.rules import CubicBetween
 from humble_loop.site.model import ENDS, SIDES, Side
 
-RULES = ("return too steep", "return too flat", "low point without a pit", "corners run into one another")
+RULES = (
+    "return too steep",
+    "return too flat",
+    "return on a taper",
+    "low point without a pit",
+    "corners run into one another",
+)
+_BESIDE = 1e-5  # metres by which returns may overlap that stand beside one another
+_SLANT = 1e-3  # metres of width per metre of lip beside which nothing is seen
 
 
 @query
@@ -46,13 +58,25 @@ def arm_findings(q: Engine, street: str, arm: Arm) -> tuple[Finding, ...]:
         bad = made if isinstance(made, Unsolved) else lip if isinstance(lip, Unsolved) else None
         if bad is not None:
             whole = False
-            found.append(failed(bad, of, at))
+            mend = _smaller(q, street, arm, corner) if isinstance(made, Unsolved) else None
+            found.append(replace(failed(bad, of, at), mend=mend))
             continue
         found += _return(q, street, arm, corner, of)
     if whole:
         found += _beside_others(q, street, arm, of)
         found += face_findings(q, of, faces_of(q, street, arm), at)
     return unique(found)
+
+
+def _smaller(
+    q: Engine, street: str, arm: Arm, corner: Side, fits: Callable[[Return], bool] = lambda made: True
+) -> Mend | None:
+    """The edit that gives a corner the largest radius that fits, where less than it has does."""
+    if corner_choice(q, street, arm, corner).shape != "arc":
+        return None
+    largest = largest_radius(q, street, arm, corner, fits)
+    edit = change_corner(q, street, arm, corner, radius=largest)
+    return Mend(f"Radius {largest:.2f} m", edit) if largest else None
 
 
 def _beside_others(q: Engine, street: str, arm: Arm, of: ThingId) -> list[Finding]:
@@ -62,15 +86,38 @@ def _beside_others(q: Engine, street: str, arm: Arm, of: ThingId) -> list[Findin
         if (other, str(its)) >= (street, str(arm)) or require_joint(q, other, its).lip_side != j.lip_side:
             continue
         theirs = mouth(q, other, its)
-        if mine is None or theirs is None or mine[0] >= theirs[1] or theirs[0] >= mine[1]:
+        if mine is None or theirs is None or mine[0] >= theirs[1] - _BESIDE or theirs[0] >= mine[1] - _BESIDE:
             continue
         low, high = max(mine[0], theirs[0]), min(mine[1], theirs[1])
         words = f"its returns and those of {arm_name(q, other, its)} overlap by {high - low:.2f} m along {name_of(q, j.through)}"
         at = point(line_plan(q, through_lip(j)).points([0.5 * (low + high)])[0])
         remedy, name = "lessen their radii, or move the two junctions apart", arm_name(q, street, arm)
         rule, other_junction = "corners run into one another", ThingId("junction", node_id(q, other, its))
-        found.append(Finding(rule, of, name, words, remedy, high - low, 0.0, place=at, also=(other_junction,)))
+        mend = _clear_of(q, street, arm, theirs, mine)
+        if mend is not None:
+            remedy = (
+                f"lessen its radius: {mend.words.lower()} leaves the others theirs; or move the two junctions apart"
+            )
+        found.append(
+            Finding(rule, of, name, words, remedy, high - low, 0.0, place=at, mend=mend, also=(other_junction,))
+        )
     return found
+
+
+def _clear_of(q: Engine, street: str, arm: Arm, theirs: tuple[float, float], mine: tuple[float, float]) -> Mend | None:
+    """The edit that makes the return of an arm on the side of its neighbour so small that both have room."""
+    nearer = mine[0] < theirs[0]
+    for corner in SIDES:
+        made = q.attempt(kerb_return, street, arm, corner)
+        if isinstance(made, Unsolved) or (made.through_at == mine[0]) == nearer:
+            continue
+        clear = (
+            (lambda r: r.through_at <= theirs[0] + _BESIDE)
+            if nearer
+            else (lambda r: r.through_at >= theirs[1] - _BESIDE)
+        )
+        return _smaller(q, street, arm, corner, clear)
+    return None
 
 
 def _return(q: Engine, street: str, arm: Arm, corner: Side, of: ThingId) -> list[Finding]:
@@ -88,6 +135,11 @@ def _return(q: Engine, street: str, arm: Arm, corner: Side, of: ThingId) -> list
         )
         remedy = "lessen its radius, or move the two junctions apart"
         found.append(Finding("corners run into one another", of, name, words, remedy, place=place(0.0)))
+    for words, at, slant in zip(("starts", "ends"), (0.0, cubic.length), kerb_return(q, street, arm, corner).slants):
+        if abs(slant) > _SLANT:
+            told = f"it {words} where the lip's width changes, by {share(abs(slant))}; verge and path do not fit one another there"
+            remedy = "end the change of width before the return, or begin it beyond"
+            found.append(Finding("return on a taper", of, name, told, remedy, abs(slant), _SLANT, at, place(at)))
     s = np.linspace(0.0, cubic.length, 81)
     grade = np.abs(cubic.grade(s))
     steepest = int(np.argmax(grade))

@@ -9,17 +9,17 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.junction.layout import (
+from humble_loop.kinds.junction.corners import (
+    TIGHT,
     ReturnLine,
     boundary_of,
-    carriageway_from,
     corner_name,
     corner_shape,
     kerb_return,
-    return_rows,
-    throat,
+    reach_outside,
     through_lip,
 )
+from humble_loop.kinds.junction.layout import carriageway_from, return_rows, throat
 from humble_loop.kinds.junction.nodes import Arm, arm_name, leg_side, name_of_node, require_joint
 from humble_loop.kinds.street.batter import batter
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
@@ -27,8 +27,6 @@ from humble_loop.kinds.street.section import inside_points, rows, side_rows
 from humble_loop.lines.faces import Face, FaceId, Patch, Strip
 from humble_loop.lines.line import LineId, ThingId, line
 from humble_loop.site.model import Side
-
-TIGHT = 0.95  # the most of a return's radius that verge and path may take
 
 
 @dataclass(frozen=True)
@@ -65,12 +63,12 @@ def face_of(q: Engine, id: JunctionFace) -> Face:
         return _patch(q, id.street, id.arm)
     made, shape = kerb_return(q, id.street, id.arm, id.corner), corner_shape(q, id.street, id.arm, id.corner)
     title = corner_name(q, id.street, id.arm, id.corner)
-    reach = max(shape.first.reach, shape.last.reach)
-    if reach > TIGHT * made.arc.radius:
+    reach, tightest = reach_outside(q, id.street, id.arm, id.corner), made.curve.tightest
+    if reach > TIGHT * tightest * (1.0 + 1e-9):
         raise Unsolved(
             title,
-            f"verge and path ({reach:.2f} m) do not fit inside a return of {made.arc.radius:g} m",
-            f"make its radius at least {reach / TIGHT:.1f} m",
+            f"verge and path ({reach:.2f} m) do not fit inside a return of {tightest:g} m",
+            f"make its tightest radius at least {np.ceil(100.0 * reach / TIGHT) / 100.0:.2f} m",
         )
     s = return_rows(q, id.street, id.arm, id.corner)
     joined = np.ones(len(s) - 1, dtype=bool)

@@ -10,27 +10,17 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.junction import reach, show
 from humble_loop.kinds.junction.checks import RULES, arm_findings, meeting_findings
+from humble_loop.kinds.junction.corner_rows import corner_sheet
+from humble_loop.kinds.junction.corners import ReturnLine, corner_shape, divisions, kerb_return
 from humble_loop.kinds.junction.faces import JunctionFace, face_of, faces_of
-from humble_loop.kinds.junction.layout import (
-    ReturnLine,
-    batter_slopes,
-    carried_by,
-    corner_shape,
-    divisions,
-    end_tie,
-    kerb_return,
-    plan_of,
-    return_rows,
-    rule_of,
-    turn_of,
-)
+from humble_loop.kinds.junction.layout import batter_slopes, carried_by, end_tie, plan_of, return_rows, rule_of, turn_of
 from humble_loop.kinds.junction.model import CrossingChoice, JunctionChoice
 from humble_loop.kinds.junction.nodes import CrossingArm, all_joints, arms_at, arms_of, joint, junction_name, node_id
 from humble_loop.kinds.junction.recut import recut, rejoined
 from humble_loop.kinds.junction.reserve import corner_reserves
 from humble_loop.kinds.junction.tables import TABLES
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
-from humble_loop.lines.describe import Crossing, Drawing, Handle, Row, SetOutPoint
+from humble_loop.lines.describe import Crossing, Drawing, Handle, Row, SetOutPoint, SheetOf
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Carried, EndTie, Following, Kind, Reserve, Turn
@@ -168,8 +158,7 @@ class Junctions(Kind):
             id = ReturnLine(street, arm, corner)
             made = q.attempt(line, id) if is_new(q, street) else None
             if made is not None and not isinstance(made, Unsolved):
-                # Outwards from the road is the side on which the return's centre lies.
-                outwards = 1.0 if made.plan.base.k0[0] > 0 else -1.0
+                outwards = kerb_return(q, street, arm, corner).curve.towards
                 n = divisions(q, street, arm, corner)
                 s = np.linspace(0.0, made.plan.end, n + 1)
                 marks = ["tangent point", *["division"] * (n - 1), "tangent point"]
@@ -197,6 +186,9 @@ class Junctions(Kind):
         if other.kind != "street":
             return ()
         return tuple(h for arm in arms_of(q, other.id) for h in show.handles(q, other.id, arm))
+
+    def sheets(self, q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
+        return (SheetOf("Corners", lambda q: corner_sheet(q, thing.id)),)
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         arms = arms_at(q, thing.id)

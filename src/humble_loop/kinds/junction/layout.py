@@ -8,197 +8,56 @@ has two arms there, and its crown goes over that one's surface from throat to th
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import ArrayLike
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arcs import DoesNotFit, OffsetLine, TangentArc, tangent_arc
 from humble_loop.geometry.arrays import Floats, as_row, frozen, left_normals, tangents, unique_chainages
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.geometry.roots import zero_between
 from humble_loop.kinds.ground.reads import ground_of
-from humble_loop.kinds.junction.model import (
-    Corner,
-    JunctionChoice,
-    crossing_corner,
-    set_corner,
-    set_crossing_corner,
+from humble_loop.kinds.junction.corners import (
+    Return,
+    ReturnLine,
+    corner_name,
+    corner_shape,
+    kerb_return,
+    through_lip,
 )
 from humble_loop.kinds.junction.nodes import (
     Arm,
     CrossingArm,
-    Joint,
-    arm_name,
-    crossing_choice,
     junction_name,
     leg_of,
     leg_side,
-    name_of_node,
-    node_id,
     require_joint,
 )
 from humble_loop.kinds.street.plan import (
     StreetLine,
     chain_of,
-    class_of,
-    drawn_end,
     ground_along,
     is_new,
     name_of,
 )
 from humble_loop.kinds.street.section import (
-    SideShape,
-    alike,
     lip_course,
     own_range,
-    side_shape,
     slopes_between,
 )
-from humble_loop.kinds.street.side import drawn_side, lip_width
 from humble_loop.kinds.street.side_levels import crossfall
 from humble_loop.lines.kind import Carried, EndTie, Turn
-from humble_loop.lines.line import Line, LineId, LinePlan, ThingId, line, line_plan, sampled_at
+from humble_loop.lines.line import Line, LineId, LinePlan, line, line_plan, sampled_at
 from humble_loop.lines.quantity import Addend, Quantity, amount, elsewhere, known, percent, summed, times
 from humble_loop.lines.rules import Above, CubicBetween, InStretches, Known, LevelRule
 from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
-from humble_loop.site.edits import Edit
-from humble_loop.site.model import SIDES, End, Side, side_sign
+from humble_loop.site.model import End, Side, side_sign
 
 _CLEAR = 0.5  # metres beyond the throat
 _FARTHEST_THROAT = 80.0  # metres along the side street
-
-
-@dataclass(frozen=True)
-class ReturnLine(LineId):
-    """A line round a corner, from the through street to the side street: its lip or a section point outside it.
-
-    ``corner`` is 'left' or 'right' seen leaving the junction along the side street.
-    """
-
-    street: str
-    arm: Arm
-    corner: Side
-    point: str = "lip"
-    kind: ClassVar[str] = "junction"
-
-    @property
-    def thing(self) -> ThingId:
-        return ThingId(self.kind, name_of_node(self.street, self.arm))
-
-
-def corner_choice(q: Engine, street: str, arm: Arm, corner: Side) -> Corner:
-    """What was decided about a corner."""
-    if isinstance(arm, CrossingArm):
-        first, second = sorted((street, arm.other))
-        made = crossing_choice(q, first, second, arm.count)
-        return getattr(made, crossing_corner(corner_sides(q, street, arm, corner))) if made else Corner()
-    drawn = node_id(q, street, arm)
-    found = next((c for c in parts.owned(q, JunctionChoice, street) if c.id == drawn), None)
-    return getattr(found, corner) if found else Corner()
-
-
-def corner_sides(q: Engine, street: str, arm: CrossingArm, corner: Side) -> tuple[Side, Side]:
-    """The sides of a crossing's first and second street on which a corner lies, as they were drawn."""
-    own = drawn_side(q, street, leg_side(arm, corner))
-    through = drawn_side(q, arm.other, require_joint(q, street, arm).lip_side)
-    return (own, through) if street < arm.other else (through, own)
-
-
-def change_corner(q: Engine, street: str, arm: Arm, corner: Side, **values: Any) -> Edit:
-    """The edit that changes what was decided about a corner."""
-    if isinstance(arm, CrossingArm):
-        first, second = sorted((street, arm.other))
-        sides, count = corner_sides(q, street, arm, corner), arm.count
-        return lambda site: set_crossing_corner(site, first, second, count, sides, **values)
-    drawn = drawn_end(q, street, arm)
-    return lambda site: set_corner(site, street, drawn, corner, **values)
-
-
-def corner_name(q: Engine, street: str, arm: Arm, corner: Side) -> str:
-    """'Side street / Through street left corner'."""
-    return f"{arm_name(q, street, arm)} {corner} corner"
-
-
-def radius_of(q: Engine, street: str, arm: Arm, corner: Side) -> float:
-    """The return's radius: as chosen, else the street class's."""
-    return corner_choice(q, street, arm, corner).radius or class_of(q, street).return_radius
-
-
-def divisions(q: Engine, street: str, arm: Arm, corner: Side) -> int:
-    """Into how many equal parts a return is divided: as chosen, else as closely as the site's set-out asks."""
-    arc = kerb_return(q, street, arm, corner).arc
-    return corner_choice(q, street, arm, corner).divisions or parts.set_out(q).divisions(arc.length, arc.radius)
-
-
-def through_lip(j: Joint) -> StreetLine:
-    """The lip line of the through street on the side where the leg leaves."""
-    return StreetLine(j.through, "lip", j.lip_side)
-
-
-def _offset_line(plan: LinePlan, at: float, outwards: float) -> OffsetLine:
-    return OffsetLine(plan.base, plan.offset.one(at), outwards)
-
-
-@dataclass(frozen=True)
-class Return:
-    """A kerb return in plan, from the through lip to the side lip.
-
-    ``through_at`` is the chainage of its start on the through lip's base, ``leg_at`` that of its end along the leg
-    (from the junction outwards), ``side_chainage`` the same in the side street's chainage. ``direction`` is +1
-    where the return leaves in the direction of the through lip's base.
-    """
-
-    arc: TangentArc
-    through_at: float
-    leg_at: float
-    side_chainage: float
-    direction: float
-
-
-@query
-def kerb_return(q: Engine, street: str, arm: Arm, corner: Side) -> Return:
-    """The return at a corner, as a simple arc. In plan only."""
-    j = require_joint(q, street, arm)
-    radius = radius_of(q, street, arm, corner)
-    leg, lip = leg_of(q, street, arm), lip_course(q, j.through, j.lip_side)
-    sign = side_sign(corner)
-    width = lip_width(q, street, leg_side(arm, corner)).one(j.side_chainage)
-    through = chain_of(q, j.through)
-    at = float(lip.base.feet(j.node, extend=True).chainages[0])
-    first = _offset_line(lip, at, j.through_side)
-    near = j.node + (
-        left_normals(through.at([j.through_chainage]).headings[0]) * j.through_side * (abs(first.offset) + radius)
-        + left_normals(leg.at([0.0]).headings[0]) * sign * (width + radius)
-    )
-    try:
-        arc = tangent_arc(first, OffsetLine(leg, sign * width), radius, near)
-    except DoesNotFit as error:
-        raise Unsolved(
-            corner_name(q, street, arm, corner),
-            f"its return cannot be made: {error}",
-            "change the radius, or move the side street",
-        ) from None
-    if not 0.0 < arc.base_end < leg.total:
-        raise Unsolved(
-            corner_name(q, street, arm, corner),
-            f"its return (radius {radius:g} m) ends beyond the side street, which is {leg.total:.2f} m long",
-            "lessen the radius or lengthen the street",
-        )
-    heading = arc.chain.at([0.0]).headings[0]
-    along = float(tangents(heading) @ tangents(lip.base.at([arc.base_start]).headings[0]))
-    return Return(arc, arc.base_start, arc.base_end, j.along(arc.base_end), 1.0 if along >= 0 else -1.0)
-
-
-def mouth(q: Engine, street: str, arm: Arm) -> tuple[float, float] | None:
-    """Between which chainages of the through lip's base an arm leaves, from return to return; None where one cannot be made."""
-    made = [q.attempt(kerb_return, street, arm, corner) for corner in SIDES]
-    at = [r.through_at for r in made if isinstance(r, Return)]
-    return (min(at), max(at)) if len(at) == 2 else None
 
 
 @dataclass(frozen=True)
@@ -392,28 +251,6 @@ def turn_of(q: Engine, street: str, arm: Arm, side: Side) -> Turn:
 # Lines round a corner
 
 
-@dataclass(frozen=True)
-class CornerShape:
-    """The section outside a return's lip: the through street's at its start, the side street's at its end."""
-
-    first: SideShape
-    last: SideShape
-
-
-@query
-def corner_shape(q: Engine, street: str, arm: Arm, corner: Side) -> CornerShape:
-    """How the roadside goes round a corner: both ends have the points of either."""
-    j = require_joint(q, street, arm)
-    last = side_shape(q, street, leg_side(arm, corner), j.side_chainage)
-    other = side_shape(q, j.through, j.lip_side, j.through_chainage)
-    return CornerShape(*alike(other, last)) if is_new(q, j.through) else CornerShape(last, last)
-
-
-def boundary_of(q: Engine, street: str, arm: Arm, corner: Side) -> ReturnLine:
-    """The boundary round a corner."""
-    return ReturnLine(street, arm, corner, corner_shape(q, street, arm, corner).last.names[-1])
-
-
 def batter_slopes(q: Engine, id: ReturnLine, s: Floats) -> Floats:
     """Cut and fill slope (n, 2) round a corner: from the through street's to the side street's."""
     shape = corner_shape(q, id.street, id.arm, id.corner)
@@ -421,11 +258,10 @@ def batter_slopes(q: Engine, id: ReturnLine, s: Floats) -> Floats:
 
 
 def plan_of(q: Engine, id: ReturnLine) -> LinePlan:
-    """A line round a corner in plan: beside the return's arc, outwards at its centre's side."""
+    """A line round a corner in plan: beside the return, outwards at its centre's side."""
     made = kerb_return(q, id.street, id.arm, id.corner)
     shape = corner_shape(q, id.street, id.arm, id.corner)
-    chain = made.arc.chain
-    towards = float(np.sign(chain.k0[0]))
+    chain, towards = made.curve.chain, made.curve.towards
     k = shape.last.names.index(id.point)
     offset = Varying.of([0.0, chain.total], [towards * float(shape.first.out[k]), towards * float(shape.last.out[k])])
     name = corner_name(q, id.street, id.arm, id.corner)
@@ -529,7 +365,7 @@ def return_rule(q: Engine, street: str, arm: Arm, corner: Side) -> CubicBetween:
     return CubicBetween(
         f"{name} return",
         "cubic meeting both lips in level and grade",
-        made.arc.length,
+        made.curve.length,
         level_0,
         grade_0,
         level_1,

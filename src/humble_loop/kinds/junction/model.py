@@ -2,21 +2,38 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
 from humble_loop.site.edits import changed
-from humble_loop.site.model import End, Model, Side, Site, Thing, Width
+from humble_loop.site.model import End, Model, Side, Site, Thing, Width, between
+
+Turned = Annotated[float, between(0.0, 170.0)]  # degrees
+
+
+Shape = Literal["arc", "three-centred", "chamfer", "none"]
 
 
 class Corner(Model):
-    """A corner of a junction: the return's radius (None: the street class's), and whether a pit stands there.
+    """A corner of a junction: how its return runs in plan, and whether a pit stands there. What is None is proposed.
 
-    Without ``divisions`` its set-out follows the site's spacing.
+    An 'arc' has a ``radius``. A 'three-centred' one has an arc of ``radius_through`` that turns by ``turn_through`` (degrees) where it
+    leaves the through lip, one of ``radius`` in the middle, and one of ``radius_side`` and ``turn_side`` where it reaches the side lip.
+    A 'chamfer' goes straight across from ``back_through`` metres before where the lips would meet to ``back_side`` after it, its ends
+    rounded by ``rounding``. 'none' is as tight as what lies outside the lip allows. Without ``divisions`` its set-out follows the
+    site's spacing.
     """
 
+    shape: Shape = "arc"
     radius: Width | None = None
+    radius_through: Width | None = None
+    turn_through: Turned | None = None
+    radius_side: Width | None = None
+    turn_side: Turned | None = None
+    back_through: Width | None = None
+    back_side: Width | None = None
+    rounding: Width | None = None
     divisions: int | None = Field(default=None, ge=1, le=200)
     pit: bool = False
 

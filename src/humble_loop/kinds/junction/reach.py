@@ -6,7 +6,8 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.junction.layout import Return, boundary_of, carriageway_from, kerb_return, mouth, throat_place
+from humble_loop.kinds.junction.corners import Return, boundary_of, kerb_return, mouth
+from humble_loop.kinds.junction.layout import carriageway_from, throat_place
 from humble_loop.kinds.junction.nodes import Arm, CrossingArm, Joint, arms_of, joint, joints_on, leg_side, require_joint
 from humble_loop.lines.line import LineId
 from humble_loop.site.model import ENDS, SIDES, Side
@@ -104,7 +105,7 @@ def corners_on(q: Engine, street: str, side: Side) -> tuple[tuple[float, LineId,
         c = leg_side(arm, side)
         r = q.attempt(kerb_return, street, arm, c)
         if isinstance(r, Return):
-            found.append((r.side_chainage, boundary_of(q, street, arm, c), r.arc.length))
+            found.append((r.side_chainage, boundary_of(q, street, arm, c), r.curve.length))
     for other, arm in joints_on(q, street):
         if require_joint(q, other, arm).lip_side != side:
             continue

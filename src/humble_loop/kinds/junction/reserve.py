@@ -6,7 +6,7 @@ import numpy as np
 import shapely
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.kinds.junction.layout import ReturnLine, corner_shape, kerb_return
+from humble_loop.kinds.junction.corners import ReturnLine, corner_shape, kerb_return
 from humble_loop.kinds.junction.nodes import arms_of, require_joint
 from humble_loop.kinds.street.plan import is_new
 from humble_loop.kinds.street.reserve import SAG, between

@@ -8,17 +8,13 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.junction.layout import (
+from humble_loop.kinds.junction.corner_rows import corner_facts, corner_handle
+from humble_loop.kinds.junction.corners import (
     ReturnLine,
-    change_corner,
-    corner_choice,
     corner_shape,
-    divisions,
     kerb_return,
-    radius_of,
-    throat,
-    throat_place,
 )
+from humble_loop.kinds.junction.layout import throat, throat_place
 from humble_loop.kinds.junction.model import set_crossing
 from humble_loop.kinds.junction.nodes import (
     Arm,
@@ -44,14 +40,10 @@ from humble_loop.lines.describe import (
     Place,
     Row,
     Stroke,
-    Told,
-    Typed,
     joined_up,
 )
 from humble_loop.lines.line import LineId, line, line_plan
-from humble_loop.lines.rules import CubicBetween
-from humble_loop.site.edits import Edit
-from humble_loop.site.model import SIDES, Side
+from humble_loop.site.model import SIDES
 
 Arms = tuple[tuple[str, Arm], ...]
 
@@ -91,7 +83,7 @@ def facts(q: Engine, id: str) -> tuple[Row, ...]:
         t = q.attempt(throat, street, arm)
         rows.append(Note(t.message) if isinstance(t, Unsolved) else Fact("throat level", "level", t.level, "tied"))
         for corner in SIDES:
-            rows += _corner(q, street, arm, corner)
+            rows += corner_facts(q, street, arm, corner)
     return tuple(rows)
 
 
@@ -111,38 +103,6 @@ def _whose_crown(q: Engine, street: str, arm: CrossingArm) -> Choice:
     )
 
 
-def _corner(q: Engine, street: str, arm: Arm, corner: Side) -> list[Row]:
-    made, choice = q.attempt(kerb_return, street, arm, corner), corner_choice(q, street, arm, corner)
-    radius = radius_of(q, street, arm, corner)
-    state = "set" if choice.radius else "proposed"
-
-    def edit(radius: float | None) -> Edit:
-        return change_corner(q, street, arm, corner, radius=radius)
-
-    switch = edit(None) if state == "set" else edit(radius)
-    rows: list[Row] = [Fact(f"{corner} radius", "size", radius, state, edit, switch)]
-    if isinstance(made, Unsolved):
-        return [*rows, Note(f"{made.message}; {made.remedy}")]
-    lip = q.attempt(line, ReturnLine(street, arm, corner))
-    if not isinstance(lip, Unsolved) and isinstance(lip.rule, CubicBetween):
-        rows.append(Fact("at the through lip", "level", lip.rule.cubic.z0, "tied", inner=True))
-        rows.append(Fact("at the side lip", "level", lip.rule.cubic.z1, "tied", inner=True))
-    if not isinstance(lip, Unsolved):
-
-        def count(n: int | None) -> Edit:
-            return change_corner(q, street, arm, corner, divisions=n)
-
-        given = "set" if choice.divisions else "proposed"
-        n = divisions(q, street, arm, corner)
-        rows.append(
-            Fact("divisions", "count", n, given, count, count(None) if choice.divisions else count(n), inner=True)
-        )
-    pits = (("no", "no pit"), ("yes", "pit at the low point"))
-    pit = "yes" if choice.pit else "no"
-    rows.append(Choice("pit", pits, pit, lambda v: change_corner(q, street, arm, corner, pit=v == "yes"), True))
-    return rows
-
-
 def about_street(q: Engine, street: str) -> tuple[Row, ...]:
     """The junctions at which a street leaves others, for its facts."""
     rows: list[Row] = []
@@ -155,31 +115,8 @@ def handles(q: Engine, street: str, arm: Arm) -> tuple[Handle, ...]:
     """The middle of each return, to drag its radius."""
     if not is_new(q, street):
         return ()
-    found = [_radius(q, street, arm, c) for c in SIDES]
+    found = [corner_handle(q, street, arm, c) for c in SIDES]
     return tuple(h for h in found if h is not None)
-
-
-def _radius(q: Engine, street: str, arm: Arm, corner: Side) -> Handle | None:
-    made = q.attempt(kerb_return, street, arm, corner)
-    if isinstance(made, Unsolved):
-        return None
-    middle = made.arc.chain.points_at([0.5 * made.arc.length])[0]
-    away = (middle - made.arc.centre) / made.arc.radius
-    radius, half = made.arc.radius, 0.5 * made.arc.sweep
-    # Between tangents that turn by 2h, the arc's middle moves by r (1 / cos h − 1).
-    rate = 1.0 / max(np.cos(half), 0.1) - 1.0
-
-    def edit_for(value: float) -> Edit:
-        return change_corner(q, street, arm, corner, radius=value)
-
-    def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
-        outwards = -float((np.array(place) - middle) @ away)
-        value = max(0.5, round(radius + outwards / max(rate, 0.05), 2))
-        return edit_for(value), (Told("radius", "length", value, radius),)
-
-    title = f"{name_of(q, street)} {arm} {corner} return"
-    typed = (Typed("size", "a radius", edit_for),)
-    return Handle(("return", street, arm, corner), (float(middle[0]), float(middle[1])), title, "round", moved, typed)
 
 
 def section_marks(q: Engine, id: LineId) -> tuple[Crossing, ...]:

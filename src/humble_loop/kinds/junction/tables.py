@@ -8,7 +8,8 @@ import numpy as np
 
 from humble_loop.engine.query import Engine
 from humble_loop.geometry.arrays import unique_chainages
-from humble_loop.kinds.junction.layout import ReturnLine, divisions, kerb_return, throat
+from humble_loop.kinds.junction.corners import ReturnLine, divisions, kerb_return, sizes_of
+from humble_loop.kinds.junction.layout import throat
 from humble_loop.kinds.junction.nodes import Arm, all_joints, arm_name, require_joint
 from humble_loop.kinds.street.plan import name_of
 from humble_loop.kinds.street.tables import solved
@@ -48,12 +49,15 @@ def return_table(q: Engine, of: str | None, every: float | None) -> Table:
             lip = solved(q, of, line, ReturnLine(side, arm, corner))
             if made is None or lip is None:
                 continue
-            length = made.arc.length
+            length = made.curve.length
             s = np.linspace(0.0, length, divisions(q, side, arm, corner) + 1)
             if every is not None:
                 s = unique_chainages([0.0, length], np.arange(0.0, length, every), low=0.0, high=length)
             xyz = lip.points(s)
-            more = (length, made.arc.radius, np.degrees(made.arc.sweep), *made.arc.centre)
+            curve, sizes = made.curve, sizes_of(q, side, arm, corner)
+            centre = (None, None) if np.isnan(curve.radius) else tuple(curve.centre)
+            radius = sizes.rounding if np.isnan(curve.radius) else curve.radius
+            more = (length, sizes.shape, radius, np.degrees(curve.sweep), *centre)
             rows = zip(s, xyz[:, 0], xyz[:, 1], xyz[:, 2], lip.rule.grades(s))
             out.extend((name, corner, *row, *more) for row in rows)
     columns = (
@@ -65,6 +69,7 @@ def return_table(q: Engine, of: str | None, every: float | None) -> Table:
         "level",
         "grade",
         "length",
+        "shape",
         "radius",
         "sweep_deg",
         "centre_easting",

@@ -4,6 +4,8 @@ Where a boundary bends towards its batters, these run together at the centre of 
 level: the lowest that a cut reaches there, the highest that a fill does. So none is steeper than its slope, and nothing
 gapes between them; beside the corner batters return to their own slope over a short run. What lies beyond the centre is
 for the batters of both legs: where those overlap, the lower governs in cut and the higher in fill (a valley or a ridge).
+An arc beside a tighter one, as in a three-centred return, is a leg of that one's corner; its batters end at its own centre at the
+latest, which others have reached by then.
 """
 
 from __future__ import annotations
@@ -14,6 +16,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Bools, Floats, Ints, left_normals
+from humble_loop.geometry.chain import Chain
 from humble_loop.ground.meet import toes
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
@@ -113,8 +116,8 @@ def corners_of(q: Engine, boundary: LineId) -> tuple[Corner, ...]:
     if ground_of(q).empty:
         return ()
     found = []
-    for k in np.flatnonzero((base.k0 == base.k1) & (base.k0 * side > 0)):
-        begin, finish = max(base.starts[k], plan.start), min(base.starts[k] + base.length[k], plan.end)
+    for k, last in _tightest(base, side):
+        begin, finish = max(base.starts[k], plan.start), min(base.starts[last + 1], plan.end)
         inner = 1.0 / abs(base.k0[k]) - np.abs(plan.offset.values)
         if finish - begin < _ON or inner.max() > reach or inner.min() <= 0:
             continue
@@ -135,6 +138,40 @@ def corners_of(q: Engine, boundary: LineId) -> tuple[Corner, ...]:
     return tuple(found)
 
 
+def _bends(base: Chain, side: float) -> Floats:
+    """How sharply each element of a line bends to a side (+1 left), in 1/m; 0 for all but arcs to that side."""
+    found: Floats = np.where((base.k0 == base.k1) & (base.k0 * side > 0), np.abs(base.k0), 0.0)
+    return found
+
+
+def _tightest(base: Chain, side: float) -> list[tuple[int, int]]:
+    """Arcs to a side that no tighter one adjoins, each from its first element to its last."""
+    bend, found, k = _bends(base, side), list[tuple[int, int]](), 0
+    while k < len(bend):
+        last = k
+        while last + 1 < len(bend) and abs(bend[last + 1] - bend[k]) <= _ALIKE * bend[k]:
+            last += 1
+        before, after = bend[k - 1] if k else 0.0, bend[last + 1] if last + 1 < len(bend) else 0.0
+        if bend[k] > max(before, after):
+            found.append((k, last))
+        k = last + 1
+    return found
+
+
+def _stops(plan: LinePlan, s: Floats, corner: Bools) -> Floats:
+    """How far out (n,) rows of a boundary line may go, infinitely far but on arcs that a tighter one adjoins: to their own centres."""
+    base, side = plan.base, float(np.sign(plan.offset.values.sum()))
+    bend, tight = _bends(base, side), np.zeros(len(base.k0), dtype=bool)
+    for first, last in _tightest(base, side):
+        tight[first : last + 1] = True
+    found = np.full(len(s), np.inf)
+    for k in np.flatnonzero((bend > 0) & ~tight):
+        on = ~corner & (s > base.starts[k] - _ON) & (s < base.starts[k + 1] + _ON)
+        found[on] = np.maximum(1.0 / bend[k] - np.abs(plan.offset(s[on])), 0.0)
+    return found
+
+
+_ALIKE = 1e-9  # of a bend, within which another is as sharp
 _DIES_OUT = 6.0  # times the run on which a slope rises by as much as it arrives off its own level
 
 
@@ -155,7 +192,7 @@ class Rise:
     """How batters rise and fall at places (n,) of a boundary line: cut and fill slopes (n, 2), as rises per metre.
 
     They run at ``first`` for ``until`` metres and from there at ``own``, or end there where ``ends`` is true. Where
-    ``through`` is true, they get so far whatever the ground is before that. ``benches`` (n, 3), if any, are the height between
+    ``through`` is true, they get so far whatever the ground is before that. ``stop`` metres out they end at the latest. ``benches`` (n, 3), if any, are the height between
     benches, the width and the grade of each.
     """
 
@@ -164,13 +201,15 @@ class Rise:
     until: Floats
     ends: Bools
     through: Bools
+    stop: Floats
     benches: Floats | None = None
 
     @staticmethod
     def steady(slopes: Floats) -> Rise:
         """At slopes (n, 2) all the way."""
         no = np.zeros(len(slopes), dtype=bool)
-        return Rise(slopes, slopes, np.full(len(slopes), np.inf), no, no)
+        far = np.full(len(slopes), np.inf)
+        return Rise(slopes, slopes, far, no, no, far)
 
 
 def rise_at(q: Engine, boundary: LineId, s: Floats, within: Bools | None = None) -> Rise:
@@ -200,7 +239,7 @@ def rise_at(q: Engine, boundary: LineId, s: Floats, within: Bools | None = None)
             first[near, k] -= by / eased.inner * (1.0 - np.maximum(beyond[near], 0.0) / max(run, _ON))
             until[near] = eased.inner
             through |= near & (beyond < _ON)
-    return Rise(first, own, until, ends, through | ends)
+    return Rise(first, own, until, ends, through | ends, _stops(line_plan(q, boundary), s, ends))
 
 
 def _eased_beside(q: Engine, boundary: LineId) -> list[tuple[float, int, Ease]]:
@@ -277,7 +316,8 @@ def sheet(
 
     A row that finds no ground within the site's reach ends on the ground there, steeper.
     """
-    ground, reach = ground_of(q), np.full(len(hinges), parts.settings(q).batter_reach)
+    ground, furthest = ground_of(q), parts.settings(q).batter_reach
+    reach = np.minimum(rise.stop, furthest)
     (cut, fill), (own_cut, own_fill) = rise.first.T, rise.own.T
     most = np.minimum(reach, rise.until)
     found = toes(ground, hinges, directions, cut, fill, most)
@@ -291,13 +331,20 @@ def sheet(
         bend[kink] = toe[kink]
         on = toes(ground, toe[kink], directions[kink], own_cut[kink], own_fill[kink], (reach - most)[kink])
         toe[kink], met[kink] = on.points, on.met
+    stopped = ~met & (rise.stop < furthest)
+    steep = np.where(found.cut, own_cut, -own_fill)
+    gone = np.where(short, most, 0.0)
+    toe[stopped] = (bend + np.column_stack([directions, np.where(short, steep, slope)]) * (reach - gone)[:, None])[
+        stopped
+    ]
+    met = met | stopped
     benched = () if rise.benches is None else _benched(ground, hinges, directions, rise, found.cut, toe, met, reach)
     toe[:, 2] = np.where(np.isfinite(toe[:, 2]), toe[:, 2], hinges[:, 2])
     points = np.stack([hinges, toe], axis=1)
     if kink.size or benched:
         between = [np.where(np.isfinite(p), p, toe) for p in benched]
         points = np.stack([hinges, *([bend] if kink.size else ()), *between, toe], axis=1)
-    return Sheet(title, "batter", points, joined, lines, met, short & rise.ends)
+    return Sheet(title, "batter", points, joined, lines, met, (short & rise.ends) | stopped)
 
 
 def _benched(

@@ -213,6 +213,7 @@ def _surveyed(name: str, q: Engine, id: str) -> Traced:
     return Traced(name, shapely.get_coordinates(shapely.segmentize(line, STEP)))
 
 
+_FINE = 0.25  # metres along a street between places at which a point of it is measured, the ends of its elements besides
 _BEYOND = 20.0  # metres by which more of a street is looked at than lies abreast of the stretch that follows it
 
 
@@ -227,7 +228,9 @@ def _abreast(q: Engine, w: Widening, offset: Callable[[Floats], Floats]) -> Floa
         begin, finish = 0.0, own.total
     feet = other.feet(own.points_at(np.linspace(begin, finish, 2 + int((finish - begin) / _BEYOND)))).chainages
     low, high = max(float(feet.min()) - _BEYOND, 0.0), min(float(feet.max()) + _BEYOND, other.total)
-    s = np.linspace(low, high, 2 + int((high - low) / STEP))
+    s = np.linspace(low, high, 2 + int((high - low) / _FINE))
+    keys = other.key_chainages()
+    s = np.unique(np.concatenate([s, keys[(keys > low) & (keys < high)]]))
     found: Floats = other.points_at(s, offset(s))
     return found
 

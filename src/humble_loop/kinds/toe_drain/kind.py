@@ -9,7 +9,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, frozen
-from humble_loop.kinds.junction.layout import ReturnLine
+from humble_loop.kinds.junction.corners import ReturnLine
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of, street_ids
 from humble_loop.kinds.toe_drain.checks import RULES, drain_findings
 from humble_loop.kinds.toe_drain.level_sheet import drain_level_sheet

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from humble_loop.engine.query import Engine, query
-from humble_loop.kinds.junction.layout import ReturnLine
+from humble_loop.kinds.junction.corners import ReturnLine
 from humble_loop.kinds.junction.nodes import CrossingArm, leg_side, require_joint
 from humble_loop.kinds.street.plan import StreetLine, chain_of, end_chainage, is_new
 from humble_loop.kinds.street.side import course
