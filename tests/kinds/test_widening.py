@@ -256,12 +256,12 @@ def test_a_boundary_keeps_a_width_of_ground_to_another_streets_lip():
 
 
 @examples(20)
-@given(st.floats(0.5, 4.0), st.floats(-60.0, 60.0), st.integers(0, 2**32 - 1))
+@given(st.floats(0.5, 4.0), st.floats(-45.0, 45.0), st.integers(0, 2**32 - 1))
 def test_beside_a_bend_it_lies_on_the_other_streets_lip(more, turn, seed):
     """Places of the point, measured from the other centreline, lie ``more`` beyond its lip, square to this street."""
     rng = np.random.default_rng(seed)
     base = street((0.0, 0.0), (100.0, 0.0, 80.0), (180.0, turn))
-    places = chain_of(Engine(base), "line").points_at([10.0, 90.0, 170.0], 16.0 + rng.uniform(-1, 1, 3))
+    places = chain_of(Engine(base), "line").points_at([10.0, 90.0, 170.0], 19.0 + rng.uniform(-1, 1, 3))
     corners = (places + np.array(base.origin) - [E0, N0]).tolist()
     other = street(corners[0], (*corners[1], 60.0), corners[2]).all(Street)[0]
     site = base.put(other.model_copy(update={"id": "other", "name": "Other"}))
