@@ -43,6 +43,7 @@ class EndTie:
 class Carried:
     """Where something else carries a street's crown, from ``begin`` to ``finish`` (chainages), as ``inside`` says (None: nothing is
     known there). ``first`` and ``last`` are the levels at both, as quantities at one place: from there its own grade line runs.
+    Where ``finish`` is ``begin`` it is only held there.
     """
 
     begin: float

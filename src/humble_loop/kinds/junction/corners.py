@@ -21,7 +21,6 @@ from humble_loop.geometry.corners import (
 )
 from humble_loop.kinds.junction.model import (
     Corner,
-    JunctionChoice,
     Shape,
     crossing_corner,
     set_corner,
@@ -32,11 +31,10 @@ from humble_loop.kinds.junction.nodes import (
     CrossingArm,
     Joint,
     arm_name,
-    crossing_choice,
+    choice_at,
     leg_of,
     leg_side,
     name_of_node,
-    node_id,
     require_joint,
 )
 from humble_loop.kinds.street.plan import StreetLine, chain_of, class_of, drawn_end, is_new
@@ -70,13 +68,11 @@ class ReturnLine(LineId):
 
 def corner_choice(q: Engine, street: str, arm: Arm, corner: Side) -> Corner:
     """What was decided about a corner."""
+    made = choice_at(q, street, arm)
+    name: str = corner
     if isinstance(arm, CrossingArm):
-        first, second = sorted((street, arm.other))
-        made = crossing_choice(q, first, second, arm.count)
-        return getattr(made, crossing_corner(corner_sides(q, street, arm, corner))) if made else Corner()
-    drawn = node_id(q, street, arm)
-    found = next((c for c in parts.owned(q, JunctionChoice, street) if c.id == drawn), None)
-    return getattr(found, corner) if found else Corner()
+        name = crossing_corner(corner_sides(q, street, arm, corner))
+    return getattr(made, name) if made else Corner()
 
 
 def corner_sides(q: Engine, street: str, arm: CrossingArm, corner: Side) -> tuple[Side, Side]:

@@ -20,7 +20,7 @@ from humble_loop.kinds.junction.corners import (
     through_lip,
 )
 from humble_loop.kinds.junction.layout import carriageway_from, return_rows, throat
-from humble_loop.kinds.junction.nodes import Arm, arm_name, leg_side, name_of_node, require_joint
+from humble_loop.kinds.junction.nodes import Arm, arm_name, both_crowns, leg_side, name_of_node, require_joint
 from humble_loop.kinds.street.batter import batter
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
 from humble_loop.kinds.street.section import inside_points, rows, side_rows
@@ -98,7 +98,8 @@ def _patch(q: Engine, street: str, arm: Arm) -> Patch:
     for c in ("left", "right"):
         id = ReturnLine(street, arm, c)
         lips[c] = line(q, id).points(return_rows(q, street, arm, c))
-    through = _through(q, street, arm, left.through_at, right.through_at)
+    both = both_crowns(q, street, arm)
+    through = (_crown if both else _through)(q, street, arm, left.through_at, right.through_at)
     sides: dict[str, Side] = {c: leg_side(arm, c) for c in ("left", "right")}
     halves = {c: side_rows(q, street, side) for c, side in sides.items()}
     # Along the side street's lip, from the end of the return to where its own carriageway begins.
@@ -128,12 +129,25 @@ def _patch(q: Engine, street: str, arm: Arm) -> Patch:
     middle[-1] = crown[0] if first == a else crown[-1]
     j = require_joint(q, street, arm)
     lines: tuple[LineId, ...] = (
-        through_lip(j),
+        StreetLine(j.through) if both else through_lip(j),
         ReturnLine(street, arm, "left"),
         ReturnLine(street, arm, "right"),
         StreetLine(street),
     )
     return Patch(f"{name} junction", "junction", outline, (middle,), lines)
+
+
+def _crown(q: Engine, street: str, arm: Arm, begin: float, finish: float) -> Floats:
+    """Points (n, 3) from the through lip in to its crown, along that from one return to the other, and out to the lip again."""
+    j = require_joint(q, street, arm)
+    crown = _between(_on(q, StreetLine(j.through), rows(q, j.through)), begin, finish)
+    across = [
+        np.concatenate(
+            [line(q, through_lip(j)).points([s]), inside_points(q, j.through, j.lip_side, s)[::-1]],
+        )
+        for s in (begin, finish)
+    ]
+    return np.concatenate([across[0], crown, across[1][::-1]])
 
 
 def _through(q: Engine, street: str, arm: Arm, begin: float, finish: float) -> Floats:

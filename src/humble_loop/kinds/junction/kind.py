@@ -15,7 +15,16 @@ from humble_loop.kinds.junction.corners import ReturnLine, corner_shape, divisio
 from humble_loop.kinds.junction.faces import JunctionFace, face_of, faces_of
 from humble_loop.kinds.junction.layout import batter_slopes, carried_by, end_tie, plan_of, return_rows, rule_of, turn_of
 from humble_loop.kinds.junction.model import CrossingChoice, JunctionChoice
-from humble_loop.kinds.junction.nodes import CrossingArm, all_joints, arms_at, arms_of, joint, junction_name, node_id
+from humble_loop.kinds.junction.nodes import (
+    CrossingArm,
+    all_joints,
+    arms_at,
+    arms_of,
+    both_crowns,
+    joint,
+    junction_name,
+    node_id,
+)
 from humble_loop.kinds.junction.recut import recut, rejoined
 from humble_loop.kinds.junction.reserve import corner_reserves
 from humble_loop.kinds.junction.tables import TABLES
@@ -107,7 +116,8 @@ class Junctions(Kind):
         carried = {c: q.attempt(carried_by, street, *c) for c in _crossed(q, street)}
         found = []
         for arm in arms_of(q, street):
-            if not isinstance(arm, CrossingArm) or not isinstance(carried[arm.other, arm.count], Unsolved):
+            over = carried[arm.other, arm.count] if isinstance(arm, CrossingArm) else None
+            if not isinstance(over, Unsolved) and not both_crowns(q, street, arm):
                 found.append(turn_of(q, street, arm, side))
         return tuple(found)
 

@@ -1,8 +1,9 @@
 """Junctions in plan and level: throats, returns, how the side street's section turns.
 
-The through street keeps its crown. Along each arm the side street's crown line lies on the through street's surface as far as the
+The through street keeps its crown, alone or with the side street's. Along each arm the side street's crown line lies on the through street's surface as far as the
 throat, where it crosses the through lip line at that lip's level; from there its own grade line runs. A street that crosses another
-has two arms there, and its crown goes over that one's surface from throat to throat.
+has two arms there, and its crown goes over that one's surface from throat to throat. Where both crowns run through, the side street's
+climbs to the through crown, its own grade line runs from the node, and the surface between is carried by both.
 """
 
 from __future__ import annotations
@@ -29,9 +30,12 @@ from humble_loop.kinds.junction.corners import (
 from humble_loop.kinds.junction.nodes import (
     Arm,
     CrossingArm,
+    both_crowns,
+    choice_at,
     junction_name,
     leg_of,
     leg_side,
+    reach_key,
     require_joint,
 )
 from humble_loop.kinds.street.plan import (
@@ -54,7 +58,7 @@ from humble_loop.lines.rules import Above, CubicBetween, InStretches, Known, Lev
 from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
-from humble_loop.site.model import End, Side, side_sign
+from humble_loop.site.model import SIDES, End, Side, side_sign
 
 _CLEAR = 0.5  # metres beyond the throat
 _FARTHEST_THROAT = 80.0  # metres along the side street
@@ -123,7 +127,11 @@ class Throat:
 
 @query
 def throat(q: Engine, street: str, arm: Arm) -> Throat:
-    """The throat with its level and the through lip's grade there."""
+    """Where the side crown leaves the through street, and the through lip's grade there: at the throat, or at the node where both crowns
+    run through.
+    """
+    if both_crowns(q, street, arm):
+        return node_level(q, street, arm)
     place, id = throat_place(q, street, arm), through_lip(require_joint(q, street, arm))
     lip = line(q, id)
     level = float(lip.rule.levels([place.through_at])[0])
@@ -140,6 +148,24 @@ def throat(q: Engine, street: str, arm: Arm) -> Throat:
         source="tied",
     )
     return Throat(place, level, float(lip.grade_along([place.through_at])[0]), quantity)
+
+
+@query
+def node_level(q: Engine, street: str, arm: Arm) -> Throat:
+    """The node, where the side crown meets the through crown."""
+    j = require_joint(q, street, arm)
+    crown = line(q, StreetLine(j.through))
+    level = float(crown.rule.levels([j.through_chainage])[0])
+    if not np.isfinite(level):
+        raise Unsolved(
+            junction_name(q, street, arm),
+            "the through street has no level where the crowns meet",
+            "let the through street's grade line reach past the junction",
+        )
+    there = elsewhere(crown.title, StreetLine(j.through), j.through_chainage, level)
+    name = f"{junction_name(q, street, arm)} node"
+    quantity = summed(name, "the through crown's level there", times("through crown", there), source="tied")
+    return Throat(ThroatPlace(j.node, j.through_chainage, j.side_chainage, 0.0), level, 0.0, quantity)
 
 
 @dataclass(frozen=True)
@@ -196,16 +222,17 @@ class OnThroughSurface(LevelRule):
 def end_tie(q: Engine, street: str, end: End) -> EndTie:
     """How the through street holds the side street's end."""
     t = throat(q, street, end)
-    return EndTie(end, t.place.side_chainage, t.quantity, _within(q, street, end))
+    inside = None if both_crowns(q, street, end) else _within(q, street, end)
+    return EndTie(end, t.place.side_chainage, t.quantity, inside)
 
 
 @query
 def carried_by(q: Engine, street: str, other: str, count: int) -> Carried:
-    """How a street that crosses another is carried over that one's surface, from throat to throat."""
+    """How a street that crosses another is carried over that one's surface, from throat to throat; or held at its crown, at the node."""
     arms = [CrossingArm(other, count, onwards) for onwards in (False, True)]
     before, after = (throat(q, street, arm) for arm in arms)
-    node, inside = require_joint(q, street, arms[0]).side_chainage, [_within(q, street, arm) for arm in arms]
-    first, last = inside
+    node, both = require_joint(q, street, arms[0]).side_chainage, both_crowns(q, street, arms[0])
+    first, last = (None if both else _within(q, street, arm) for arm in arms)
     whole = None if first is None or last is None else InStretches((node,), (first, last))
     return Carried(before.place.side_chainage, after.place.side_chainage, before.quantity, after.quantity, whole)
 
@@ -230,8 +257,18 @@ def _within(q: Engine, street: str, arm: Arm) -> LevelRule | None:
     return Known(title, "on the existing street's surface", "ground", profile) if profile else None
 
 
+def reach_of(q: Engine, street: str, arm: Arm) -> float:
+    """How far from the node (m) an arm's section has turned back to normal on both sides."""
+    chosen, t = choice_at(q, street, arm), throat(q, street, arm)
+    wanted = (getattr(chosen, reach_key(q, street, arm)) if chosen else None) or 0.0
+    made = [q.attempt(kerb_return, street, arm, corner) for corner in SIDES]
+    ends = [r.leg_at if isinstance(r, Return) else t.place.leg_at for r in made]
+    return min(max(*ends, wanted), leg_of(q, street, arm).total)
+
+
 def turn_of(q: Engine, street: str, arm: Arm, side: Side) -> Turn:
-    """How the side section turns: at the throat it lies flat along the through lip; where its return ends it is normal.
+    """How the side section turns: at the throat it lies flat along the through lip; where its return ends, or as far as the arm reaches
+    beyond that, it is normal.
 
     The crossfall outwards at the throat is the lip's grade resolved along the section.
     """
@@ -241,8 +278,10 @@ def turn_of(q: Engine, street: str, arm: Arm, side: Side) -> Turn:
     corner = leg_side(arm, side)
     outwards = left_normals(leg.at([t.place.leg_at]).headings[0]) * side_sign(corner)
     along = tangents(lip.base.at([t.place.through_at]).headings[0])
-    made = q.attempt(kerb_return, street, arm, corner)
-    finish = made.side_chainage if isinstance(made, Return) else t.place.side_chainage
+    made, chosen = q.attempt(kerb_return, street, arm, corner), choice_at(q, street, arm)
+    finish = made.leg_at if isinstance(made, Return) else t.place.leg_at
+    wanted = getattr(chosen, reach_key(q, street, arm)) if chosen else None
+    finish = j.along(min(max(finish, wanted or 0.0), leg.total))
     return Turn(
         t.place.side_chainage, finish, j.way > 0, t.lip_grade * float(outwards @ along), "flat along the through lip"
     )

@@ -7,7 +7,7 @@ from typing import Annotated, Any, ClassVar, Literal
 from pydantic import Field, model_validator
 
 from humble_loop.site.edits import changed
-from humble_loop.site.model import End, Model, Side, Site, Thing, Width, between
+from humble_loop.site.model import End, Model, Name, Side, Site, Thing, Width, between
 
 Turned = Annotated[float, between(0.0, 170.0)]  # degrees
 
@@ -38,8 +38,12 @@ class Corner(Model):
     pit: bool = False
 
 
+Crowns = Literal["through", "both"]
+
+
 class JunctionChoice(Thing):
-    """What was decided about the junction at one end of a side street.
+    """What was decided about the junction at one end of a side street: its name, whether the through street's crown holds or both run
+    through, and how far (m from the node) the side street's section turns back to normal (None: as far as its returns reach).
 
     ``end`` is the end as the street was drawn, so that it stays with its node when the street is reversed. Left and
     right are seen leaving the junction along the side street.
@@ -51,6 +55,9 @@ class JunctionChoice(Thing):
 
     side: str
     end: End
+    name: Name | None = None
+    crowns: Crowns = "through"
+    reach: Width | None = None
     left: Corner = Corner()
     right: Corner = Corner()
 
@@ -68,7 +75,9 @@ class JunctionChoice(Thing):
 
 
 class CrossingChoice(Thing):
-    """What was decided about the junction where two streets cross: whose crown holds (None: as their classes say), and its corners.
+    """What was decided about the junction where two streets cross: its name, whose crown holds (None: as their classes say),
+    whether it alone does or both run through, how far each street's section turns where it is carried (m from the node, onwards and back
+    as it was drawn), and its corners.
 
     ``first`` is the street whose id comes first; ``count`` tells several crossings of the two from one another, in its order. A corner
     is named by the side of the first and the side of the second on which it lies, as the streets were drawn.
@@ -81,7 +90,13 @@ class CrossingChoice(Thing):
     first: str
     second: str
     count: int = Field(default=0, ge=0)
+    name: Name | None = None
     through: str | None = None
+    crowns: Crowns = "through"
+    first_onwards: Width | None = None
+    first_back: Width | None = None
+    second_onwards: Width | None = None
+    second_back: Width | None = None
     left_left: Corner = Corner()
     left_right: Corner = Corner()
     right_left: Corner = Corner()
@@ -116,7 +131,7 @@ def crossing_corner(sides: tuple[Side, Side]) -> str:
 
 
 def set_crossing(site: Site, first: str, second: str, count: int, **values: Any) -> Site:
-    """Change what was decided about a crossing: ``through``, whose crown holds."""
+    """Change what was decided about a crossing: ``through``, whose crown holds, or ``crowns``, whether it alone does, its name, or how far sections turn."""
     return site.put(changed(_crossing(site, first, second, count), **values))
 
 
@@ -133,8 +148,17 @@ def _crossing(site: Site, first: str, second: str, count: int) -> CrossingChoice
     return found or CrossingChoice(first=first, second=second, count=count)
 
 
+def set_junction(site: Site, side: str, end: End, **values: Any) -> Site:
+    """Change what was decided about the junction at ``end`` (as drawn) of street ``side``: ``crowns``, ``name``, ``reach``."""
+    return site.put(changed(_junction(site, side, end), **values))
+
+
+def _junction(site: Site, side: str, end: End) -> JunctionChoice:
+    return site.find(JunctionChoice, f"{side}:{end}") or JunctionChoice(side=side, end=end)
+
+
 def set_corner(site: Site, side: str, end: End, corner: Side, **values: Any) -> Site:
     """Change a corner of the junction at ``end`` (as drawn) of street ``side``: radius, pit."""
-    old = site.find(JunctionChoice, f"{side}:{end}") or JunctionChoice(side=side, end=end)
+    old = _junction(site, side, end)
     mine: Corner = getattr(old, corner)
     return site.put(changed(old, **{corner: changed(mine, **values)}))

@@ -16,7 +16,7 @@ from humble_loop.engine.query import Engine, Unsolved, gate, query
 from humble_loop.geometry.arrays import Floats, frozen, left_normals, tangents
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.crossing import crossings
-from humble_loop.kinds.junction.model import CrossingChoice
+from humble_loop.kinds.junction.model import CrossingChoice, JunctionChoice
 from humble_loop.kinds.street.plan import (
     box,
     centreline,
@@ -225,6 +225,29 @@ def crossing_choice(q: Engine, first: str, second: str, count: int) -> CrossingC
     return next((c for c in made if (c.second, c.count) == (second, count)), None)
 
 
+def choice_at(q: Engine, street: str, arm: Arm) -> JunctionChoice | CrossingChoice | None:
+    """What was decided about the junction of an arm."""
+    if isinstance(arm, CrossingArm):
+        first, second = sorted((street, arm.other))
+        return crossing_choice(q, first, second, arm.count)
+    drawn = node_id(q, street, arm)
+    return next((c for c in parts.owned(q, JunctionChoice, street) if c.id == drawn), None)
+
+
+def reach_key(q: Engine, street: str, arm: Arm) -> str:
+    """What the reach of an arm is called in what was decided about its junction."""
+    if not isinstance(arm, CrossingArm):
+        return "reach"
+    onwards = arm.onwards != frame_of(q, street).turned
+    return f"{'first' if street < arm.other else 'second'}_{'onwards' if onwards else 'back'}"
+
+
+def both_crowns(q: Engine, street: str, arm: Arm) -> bool:
+    """Whether both crowns run through a junction; never on an existing street, whose surface is the ground's."""
+    chosen = choice_at(q, street, arm)
+    return chosen is not None and chosen.crowns == "both" and is_new(q, require_joint(q, street, arm).through)
+
+
 @query
 def worked_crossings(q: Engine, first: str, second: str) -> tuple[Crossing, ...]:
     """The crossings of two streets at which a junction is laid out."""
@@ -339,10 +362,12 @@ def arms_at(q: Engine, id: str) -> tuple[tuple[str, Arm], ...]:
 
 
 def junction_name(q: Engine, street: str, arm: Arm) -> str:
-    """'Side street / Through street', with the end added when both ends leave the same street; 'Through street × Side street' where
+    """The name that was given, else 'Side street / Through street', with the end added when both ends leave the same street; 'Through street × Side street' where
     they cross.
     """
-    j = require_joint(q, street, arm)
+    j, chosen = require_joint(q, street, arm), choice_at(q, street, arm)
+    if chosen is not None and chosen.name:
+        return chosen.name
     if isinstance(arm, CrossingArm):
         name = f"{name_of(q, j.through)} × {name_of(q, street)}"
         return name if len(worked_crossings(q, *sorted((street, j.through)))) == 1 else f"{name} ({arm.count + 1})"

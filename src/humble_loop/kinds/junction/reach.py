@@ -8,7 +8,17 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.junction.corners import Return, boundary_of, kerb_return, mouth
 from humble_loop.kinds.junction.layout import carriageway_from, throat_place
-from humble_loop.kinds.junction.nodes import Arm, CrossingArm, Joint, arms_of, joint, joints_on, leg_side, require_joint
+from humble_loop.kinds.junction.nodes import (
+    Arm,
+    CrossingArm,
+    Joint,
+    arms_of,
+    both_crowns,
+    joint,
+    joints_on,
+    leg_side,
+    require_joint,
+)
 from humble_loop.lines.line import LineId
 from humble_loop.site.model import ENDS, SIDES, Side
 
@@ -33,9 +43,22 @@ def own_range(q: Engine, street: str, side: Side) -> tuple[float, float]:
 
 
 def breaks(q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
-    """Where a street crosses others whose crown holds: from the end of one return to the end of the next."""
+    """Where a street crosses others whose crown holds: from the end of one return to the end of the next; and its mouths where both
+    crowns run through.
+    """
     found = [tuple(_edge(q, street, arm, side) for arm in arms) for arms in _across(q, street)]
-    return tuple((a, b) for a, b in found if b > a)
+    return tuple((a, b) for a, b in [*found, *_shared(q, street, side)] if b > a)
+
+
+def _shared(q: Engine, street: str, side: Side) -> list[tuple[float, float]]:
+    """Where a street's half of the carriageway is carried by its crown and that of one that leaves it, from return to return."""
+    found = []
+    for other, arm in joints_on(q, street):
+        if both_crowns(q, other, arm) and require_joint(q, other, arm).lip_side == side:
+            between = mouth(q, other, arm)
+            if between is not None:
+                found.append(between)
+    return found
 
 
 def _across(q: Engine, street: str) -> list[tuple[CrossingArm, CrossingArm]]:
@@ -61,7 +84,7 @@ def carriageway_breaks(q: Engine, street: str, side: Side) -> tuple[tuple[float,
         a, b = (_clear_of(q, street, arm, side) for arm in arms)
         if a is not None and b is not None and b > a:
             found.append((a, b))
-    return tuple(found)
+    return (*found, *_shared(q, street, side))
 
 
 def _clear_of(q: Engine, street: str, arm: Arm, side: Side) -> float | None:
@@ -95,6 +118,8 @@ def stations(q: Engine, street: str) -> Floats:
         t = q.attempt(throat_place, other, arm)
         if not isinstance(t, Unsolved):
             found.append(t.through_at)
+        if both_crowns(q, other, arm):
+            found.append(require_joint(q, other, arm).through_chainage)
     return np.array(found)
 
 

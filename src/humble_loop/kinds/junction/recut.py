@@ -7,15 +7,17 @@ from dataclasses import dataclass, replace
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.junction.model import CrossingChoice, JunctionChoice, crossing_corner
 from humble_loop.kinds.junction.nodes import crossings_of
+from humble_loop.kinds.street.model import Street
 from humble_loop.kinds.street.plan import chain_of, frame_of, near
 from humble_loop.site.edits import changed
+from humble_loop.site.library import StreetClass
 from humble_loop.site.model import SIDES, Side, Site, other_end, other_side
 
 
 @dataclass(frozen=True)
 class _Place:
-    """A crossing: chainages, as drawn, on a street that is changed and on the other; what was chosen there, and whether the street's
-    sides are swapped.
+    """A crossing: chainages, as drawn, on a street that is changed and on the other; what was chosen there, whether the street's
+    sides are swapped, and whether its crown holds.
     """
 
     street: str
@@ -23,6 +25,7 @@ class _Place:
     other: str
     beside: float
     choice: CrossingChoice | None
+    holds: bool
     swapped: bool = False
 
 
@@ -60,7 +63,9 @@ def _places(q: Engine, site: Site, street: str) -> list[_Place]:
         for c in () if isinstance(made, Unsolved) else made:
             a, b = (_drawn(q, s, at) for s, at in zip((first, second), c.chainages))
             choice = site.find(CrossingChoice, f"{first}:{second}:{c.count}")
-            found.append(_Place(street, *((a, other, b) if street == first else (b, other, a)), choice))
+            found.append(
+                _Place(street, *((a, other, b) if street == first else (b, other, a)), choice, c.holder == street)
+            )
     return found
 
 
@@ -79,12 +84,45 @@ def _told_anew(site: Site, places: list[_Place], *streets: str) -> Site:
         pairs.setdefault((first, second), []).append(p)
     for (first, second), those in pairs.items():
         for count, p in enumerate(sorted(those, key=lambda p: p.at if p.street == first else p.beside)):
+            holder = p.street if p.holds else p.other
+            if p.choice is None and _by_default(site, p.street, p.other) != holder:
+                # Whose crown holds stays, though what it was told by, the order in which they were drawn, does not.
+                p = replace(p, choice=CrossingChoice(first=first, second=second, count=count, through=holder))
             if p.choice is not None:
                 through = p.street if p.choice.through in streets else p.choice.through
+                if through is None and _by_default(site, p.street, p.other) != holder:
+                    through = holder
                 corners = _corners(p, first)
-                fresh = changed(p.choice, id="", first=first, second=second, count=count, through=through, **corners)
+                named = {"first": first, "second": second, "count": count, "through": through}
+                fresh = changed(p.choice, id="", **named, **corners, **_reaches(p, first))
                 site = site.put(fresh)
     return site
+
+
+def _by_default(site: Site, street: str, other: str) -> str:
+    """Whose crown holds where nothing was chosen: see ``holder_of``."""
+    a, b = (site.find(Street, i) for i in (street, other))
+    if a is None or b is None or a.kind != b.kind:
+        return street if a is not None and a.kind == "existing" else other
+    classes = [site.find(StreetClass, s.street_class) for s in (a, b)]
+    sight = [c.sight_distance if c else 0.0 for c in classes]
+    if sight[0] != sight[1]:
+        return street if sight[0] > sight[1] else other
+    order = [s.id for s in site.all(Street)]
+    return min((street, other), key=order.index)
+
+
+def _reaches(p: _Place, first: str) -> dict[str, object]:
+    """How far a crossing's arms reach, by the names that they have where ``first`` is the first of its streets."""
+    assert p.choice is not None
+    before = ("first", "second") if p.choice.second == p.other else ("second", "first")
+    now = ("first", "second") if p.street == first else ("second", "first")
+    ways = ("onwards", "back")
+    found = {}
+    for way, turned in zip(ways, ways[::-1] if p.swapped else ways):
+        found[f"{now[0]}_{way}"] = getattr(p.choice, f"{before[0]}_{turned}")
+        found[f"{now[1]}_{way}"] = getattr(p.choice, f"{before[1]}_{way}")
+    return found
 
 
 def _corners(p: _Place, first: str) -> dict[str, object]:

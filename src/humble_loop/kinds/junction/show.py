@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from itertools import product
+from typing import Any
 
 import numpy as np
 
-from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.junction.corner_rows import corner_facts, corner_handle
 from humble_loop.kinds.junction.corners import (
@@ -14,20 +15,26 @@ from humble_loop.kinds.junction.corners import (
     corner_shape,
     kerb_return,
 )
-from humble_loop.kinds.junction.layout import throat, throat_place
-from humble_loop.kinds.junction.model import set_crossing
+from humble_loop.kinds.junction.layout import node_level, reach_of, throat, throat_place
+from humble_loop.kinds.junction.model import set_crossing, set_junction
 from humble_loop.kinds.junction.nodes import (
     Arm,
     CrossingArm,
+    Joint,
+    arm_name,
     arms_at,
     arms_of,
+    both_crowns,
+    choice_at,
     joints_on,
     junction_name,
+    leg_of,
     node_id,
+    reach_key,
     require_joint,
 )
-from humble_loop.kinds.street.levels import own_level
-from humble_loop.kinds.street.plan import StreetLine, is_new, name_of
+from humble_loop.kinds.street.levels import grade_line, own_level
+from humble_loop.kinds.street.plan import StreetLine, drawn_end, is_new, name_of, vips_of
 from humble_loop.kinds.street.show import SAG, role_in_plan
 from humble_loop.lines.describe import (
     Choice,
@@ -40,9 +47,13 @@ from humble_loop.lines.describe import (
     Place,
     Row,
     Stroke,
+    Told,
+    Typed,
     joined_up,
 )
 from humble_loop.lines.line import LineId, line, line_plan
+from humble_loop.propose.through import SAME
+from humble_loop.site.edits import Edit
 from humble_loop.site.model import SIDES
 
 Arms = tuple[tuple[str, Arm], ...]
@@ -76,31 +87,107 @@ def facts(q: Engine, id: str) -> tuple[Row, ...]:
     """Whose crown holds, and of each arm the throat level and both corners."""
     rows: list[Row] = []
     for street, arm in arms_at(q, id):
+        if not _onwards(arm):
+            rows.append(_name(q, street, arm))
+        if not _onwards(arm) and (choice := _whose_crown(q, street, arm)) is not None:
+            rows.append(choice)
         if isinstance(arm, CrossingArm):
-            if not arm.onwards:
-                rows.append(_whose_crown(q, street, arm))
             rows.append(Note(f"{name_of(q, street)}, {arm}"))
-        t = q.attempt(throat, street, arm)
-        rows.append(Note(t.message) if isinstance(t, Unsolved) else Fact("throat level", "level", t.level, "tied"))
+        t, place = q.attempt(throat, street, arm), "node" if both_crowns(q, street, arm) else "throat"
+        rows.append(Note(t.message) if isinstance(t, Unsolved) else Fact(f"{place} level", "level", t.level, "tied"))
+        if not isinstance(t, Unsolved) and is_new(q, street) and not both_crowns(q, street, arm):
+            rows.append(_reach(q, street, arm))
         for corner in SIDES:
             rows += corner_facts(q, street, arm, corner)
     return tuple(rows)
 
 
-def _whose_crown(q: Engine, street: str, arm: CrossingArm) -> Choice:
-    """Whose crown holds, with what changing it does to the level at the node."""
-    first, second = sorted((street, arm.other))
-    crowns = [q.attempt(line, StreetLine(s)) for s in (arm.other, street)]
-    j = require_joint(q, street, arm)
-    free = q.attempt(own_level, street, j.side_chainage)
-    words = ""
-    if not isinstance(crowns[0], Unsolved) and not isinstance(free, Unsolved):
-        change = free - float(crowns[0].rule.levels([j.through_chainage])[0])
-        words = f" ({change:+.2f} m there)"
-    options = ((arm.other, name_of(q, arm.other)), (street, f"{name_of(q, street)}{words}"))
-    return Choice(
-        "crown of", options, arm.other, lambda v: lambda s: set_crossing(s, first, second, arm.count, through=v)
+def decide(q: Engine, street: str, arm: Arm, **values: Any) -> Edit:
+    """The edit that decides about the junction of an arm."""
+    if isinstance(arm, CrossingArm):
+        first, second = sorted((street, arm.other))
+        return lambda s: set_crossing(s, first, second, arm.count, **values)
+    drawn = drawn_end(q, street, arm)
+    return lambda s: set_junction(s, street, drawn, **values)
+
+
+def _name(q: Engine, street: str, arm: Arm) -> Fact:
+    """The junction's name: given, or made of its streets' until it is."""
+    name, chosen = junction_name(q, street, arm), choice_at(q, street, arm)
+    given = chosen is not None and bool(chosen.name)
+    switch = decide(q, street, arm, name=None if given else name)
+    return Fact(
+        "name",
+        "text",
+        name,
+        "set" if given else "proposed",
+        lambda v: decide(q, street, arm, name=v or None),
+        switch,
     )
+
+
+def _reach(q: Engine, street: str, arm: Arm) -> Fact:
+    """How far along its leg a junction reaches: set, or as far as its returns do."""
+    key, chosen, now = reach_key(q, street, arm), choice_at(q, street, arm), reach_of(q, street, arm)
+    given = chosen is not None and getattr(chosen, key) is not None
+    switch = decide(q, street, arm, **{key: None if given else round(now, 2)})
+    state = "set" if given else "proposed"
+    return Fact("reach along the leg", "size", now, state, lambda v: decide(q, street, arm, **{key: v}), switch)
+
+
+_BOTH = "both"
+
+
+def _whose_crown(q: Engine, street: str, arm: Arm) -> Choice | None:
+    """Whose crown holds, with what changing it does to the level at the node, or at the throat where both are to run through; None where
+    there is no choice.
+    """
+    j, both = require_joint(q, street, arm), both_crowns(q, street, arm)
+    if not is_new(q, street):
+        return None
+    options = [(j.through, name_of(q, j.through))]
+    if isinstance(arm, CrossingArm):
+        options.append((street, f"{name_of(q, street)}{_change(q, street, j)}"))
+    if is_new(q, j.through):
+        options.append((_BOTH, f"both{'' if both else _change_at_throat(q, street, arm)}"))
+    if len(options) < 2:
+        return None
+    return Choice("crown of", tuple(options), _BOTH if both else j.through, lambda v: _holding(q, street, arm, v))
+
+
+def _holding(q: Engine, street: str, arm: Arm, wanted: str) -> Edit:
+    """The edit that lets the crown of a street hold, or both run through."""
+    values: dict[str, Any] = {"crowns": "both" if wanted == _BOTH else "through"}
+    if isinstance(arm, CrossingArm) and wanted != _BOTH:
+        values["through"] = wanted
+    return decide(q, street, arm, **values)
+
+
+def _change(q: Engine, street: str, j: Joint) -> str:
+    """By how much the level at the node changes if the other crown holds, in words."""
+    crown, free = q.attempt(line, StreetLine(j.through)), q.attempt(own_level, street, j.side_chainage)
+    if isinstance(crown, Unsolved) or isinstance(free, Unsolved):
+        return ""
+    return f" ({free - float(crown.rule.levels([j.through_chainage])[0]):+.2f} m there)"
+
+
+def _change_at_throat(q: Engine, street: str, arm: Arm) -> str:
+    """By how much the side crown's level at the throat changes if both crowns run through: its next VIP stays, or the grade that it has."""
+    there, node = q.attempt(throat, street, arm), q.attempt(node_level, street, arm)
+    made = q.attempt(grade_line, street)
+    if isinstance(there, Unsolved) or isinstance(node, Unsolved) or isinstance(made, Unsolved):
+        return ""
+    j, out, p = require_joint(q, street, arm), there.place.leg_at, made.profile
+    beyond = (p.chainages - there.place.side_chainage) * j.way > SAME
+    if not beyond.any():
+        return ""
+    k = int(np.flatnonzero(beyond)[0 if j.way > 0 else -1])
+    run = abs(float(p.chainages[k]) - j.side_chainage)
+    index = made.index[k]
+    vip = vips_of(q, street)[index] if index >= 0 else None
+    grade = vip.grade if vip is not None and vip.level is None and vip.grade is not None and j.way > 0 else None
+    slope = (float(p.levels[k]) - node.level) / run if grade is None else grade
+    return f" ({node.level + slope * out - there.level:+.2f} m at the throat)"
 
 
 def about_street(q: Engine, street: str) -> tuple[Row, ...]:
@@ -116,7 +203,36 @@ def handles(q: Engine, street: str, arm: Arm) -> tuple[Handle, ...]:
     if not is_new(q, street):
         return ()
     found = [corner_handle(q, street, arm, c) for c in SIDES]
-    return tuple(h for h in found if h is not None)
+    return tuple(h for h in (*found, _reach_handle(q, street, arm)) if h is not None)
+
+
+def _reach_handle(q: Engine, street: str, arm: Arm) -> Handle | None:
+    """Where an arm's section is normal again: dragged along the leg, it turns more slowly."""
+    now = None if both_crowns(q, street, arm) else q.attempt(_reaches, street, arm)
+    if now is None or isinstance(now, Unsolved):
+        return None
+    leg, key = leg_of(q, street, arm), reach_key(q, street, arm)
+    east, north = leg.points_at([now])[0].tolist()
+
+    def edit_for(value: float) -> Edit:
+        return decide(q, street, arm, **{key: value})
+
+    def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
+        value = max(_LEAST_REACH, round(float(leg.feet([place]).chainages[0]), 1))
+        return edit_for(value), (Told("reach", "length", value, now),)
+
+    title, typed = f"{arm_name(q, street, arm)} reach", (Typed("size", "a distance from the node", edit_for),)
+    return Handle(
+        ("reach", street, arm), (east, north), title, "square", moved, typed, does="Section is normal from here"
+    )
+
+
+@query
+def _reaches(q: Engine, street: str, arm: Arm) -> float:
+    return reach_of(q, street, arm)
+
+
+_LEAST_REACH = 0.5  # metres
 
 
 def section_marks(q: Engine, id: LineId) -> tuple[Crossing, ...]:

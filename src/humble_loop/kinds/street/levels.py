@@ -59,7 +59,7 @@ def carried(q: Engine, street: str) -> tuple[Carried, ...]:
     high = ties["end"].chainage if "end" in ties else chain_of(q, street).total
     found: list[Carried] = []
     for c in sorted((c for kind in kinds() for c in kind.carried(q, street)), key=lambda c: c.begin):
-        if low + SAME < c.begin < c.finish < high - SAME:
+        if low + SAME < c.begin <= c.finish < high - SAME:
             found.append(c)
             low = c.finish
     return tuple(found)
@@ -75,7 +75,7 @@ def grade_line(q: Engine, street: str) -> GradeLine:
 def own_grades(q: Engine, street: str) -> Floats:
     """Grade of each leg (n - 1,) of a street's grade line; NaN where something else carries the crown, whose falls those are."""
     p, over = grade_line(q, street).profile, carried(q, street)
-    begins = np.array([c.begin for c in over])
+    begins = np.array([c.begin for c in over if c.finish - c.begin > SAME])
     other = (np.abs(p.chainages[:-1, None] - begins) < SAME).any(axis=1)
     return frozen(np.where(other, np.nan, p.grades))
 
@@ -137,7 +137,8 @@ def _set(
         while waiting and waiting[0].begin < before:
             c = waiting.pop(0)
             add(c.begin, 0.0, "tied", -1, _tied(name, c.begin, c.first))
-            add(c.finish, 0.0, "tied", -1, _tied(name, c.finish, c.last))
+            if c.finish - c.begin > SAME:
+                add(c.finish, 0.0, "tied", -1, _tied(name, c.finish, c.last))
 
     waiting = list(over)
     if "start" in ties:
@@ -251,7 +252,8 @@ def stops_of(
     fixed = [(i, v) for i, v in locked if not _within(over, v.chainage)]
     ends = [float(ties[end].level.value[0]) if end in ties else None for end in ENDS]
     stops: list[Stop] = [(v.chainage, v.level) for _, v in fixed]
-    stops += [(s, float(level.value[0])) for c in over for s, level in ((c.begin, c.first), (c.finish, c.last))]
+    stops += [(c.begin, float(c.first.value[0])) for c in over]
+    stops += [(c.finish, float(c.last.value[0])) for c in over if c.finish - c.begin > SAME]
     stops.sort(key=lambda stop: stop[0])
     if not stops or stops[0][0] > reach[0] + SAME:
         stops.insert(0, (reach[0], ends[0]))

@@ -213,7 +213,9 @@ def _surveyed(name: str, q: Engine, id: str) -> Traced:
     return Traced(name, shapely.get_coordinates(shapely.segmentize(line, STEP)))
 
 
-_FINE = 0.25  # metres along a street between places at which a point of it is measured, the ends of its elements besides
+_FINE = (
+    0.25  # metres along a street between places at which a point of it is measured, the ends of its elements besides
+)
 _BEYOND = 20.0  # metres by which more of a street is looked at than lies abreast of the stretch that follows it
 
 
