@@ -182,3 +182,45 @@ def test_long_lines_are_looked_at_in_stretches_and_stay_in_the_tube():
 def test_ground_that_no_grade_can_follow_has_no_line_in_the_tube():
     s = np.arange(0, 101.0, 5)
     assert fewest_straights(s, 0.5 * s - 0.3, 0.5 * s + 0.3, most=0.15) is None
+
+
+def test_cubics_through_levels_worked_by_hand():
+    """10 m with a level half way: equal curvature there gives 8 d = 6 (z1 - z0) / 5 - 2 (m0 + m1), here d = (6 * 0.2 / 5 - 2 * 0.05) / 8."""
+    c = Cubic(10.0, 20.0, 0.03, 20.2, 0.02, (5.0,), (20.3,))
+    assert c.level([0.0, 5.0, 10.0]) == pytest.approx([20.0, 20.3, 20.2])
+    assert c.grade([0.0, 5.0, 10.0]) == pytest.approx([0.03, (6 * 0.2 / 5 - 2 * 0.05) / 8, 0.02])
+    plain = Cubic(10.0, 20.0, 0.03, 20.2, 0.02)
+    same = Cubic(10.0, 20.0, 0.03, 20.2, 0.02, (5.0,), (float(plain.level([5.0])[0]),))
+    s = np.linspace(0.0, 10.0, 21)
+    assert same.level(s) == pytest.approx(plain.level(s), abs=1e-12)
+
+
+@examples(50)
+@given(
+    st.floats(5, 30),
+    st.lists(st.floats(-0.5, 0.5), min_size=1, max_size=4),
+    st.floats(-0.06, 0.06),
+    st.floats(-0.06, 0.06),
+)
+def test_cubics_through_levels_agree_in_level_grade_and_curvature(length, rises, m0, m1):
+    at = tuple(length * (k + 1) / (len(rises) + 1) for k in range(len(rises)))
+    c = Cubic(length, 10.0, m0, 10.2, m1, at, tuple(10.0 + r for r in rises))
+    assert c.level(at) == pytest.approx([10.0 + r for r in rises])
+    assert c.grade([0.0, length]) == pytest.approx([m0, m1], abs=1e-12)
+    h = 1e-4
+    for s in at:
+        before, after = (np.diff(c.grade([s + d, s + d + h]))[0] / h for d in (-2 * h, h))
+        assert before == pytest.approx(after, abs=1e-3 * (1.0 + c.sharpest()))
+        assert c.grade([s - 1e-9])[0] == pytest.approx(c.grade([s + 1e-9])[0], abs=1e-7 * (1.0 + c.sharpest()))
+    # Its weights are its levels' derivatives by what is given, and its turning points lie where it is level.
+    s = np.linspace(0.0, length, 33)
+    assert c.weights(s) @ np.array([10.0, m0, 10.2, m1, *c.levels]) == pytest.approx(c.level(s))
+    for t in c.turning_points():
+        assert c.grade([t.chainage])[0] == pytest.approx(0.0, abs=1e-9)
+        around = c.level([t.chainage - 1e-3, t.chainage + 1e-3])
+        assert (around >= t.level - 1e-12).all() if t.kind == "low" else (around <= t.level + 1e-12).all()
+
+
+def test_a_level_that_is_the_lowest_point_itself_is_found():
+    c = Cubic(10.0, 20.0, -0.04, 20.0, 0.04, (5.0,), (19.8,))
+    assert [(round(t.chainage, 9), t.kind) for t in c.turning_points()] == [(5.0, "low")]

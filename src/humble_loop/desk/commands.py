@@ -12,6 +12,7 @@ from humble_loop.desk.session import Station
 from humble_loop.desk.stages import STAGES
 from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import NotAQuantity, parse_chainage, show_chainage
+from humble_loop.kinds.junction.profiles import level_removal
 from humble_loop.kinds.lot.kind import line_with_lots
 from humble_loop.kinds.street.cutting import split
 from humble_loop.kinds.street.edits import propose_again
@@ -60,7 +61,8 @@ def make_commands(w: MainWindow) -> list[Command]:
         Command("Section piece by piece", "elements", on.show_section, "", ("Sections",)),
         Command("Change the section here", "section", on.change_section, "", ("Sections",)),
         Command("Drains in cut", "kerb", on.show_drains, "", ("Sections",)),
-        Command("Corners", "junction", on.show_corners, "", ("Junctions",)),
+        Command("Junction sheet", "junction", w.open_junction_sheet, "J", ("Junctions",)),
+        Command("Corners", "kerb", on.show_corners, "", ("Junctions",)),
         Command("Section before", "back", w.stepping.previous, "PgUp", ("Sections",)),
         Command("Next section", "forward", w.stepping.next, "PgDown", ("Sections",)),
         Command("Play along the street", "play", w.stepping.play, "P", ("Sections",)),
@@ -83,6 +85,9 @@ def make_commands(w: MainWindow) -> list[Command]:
         Command("Fold the index away or back", "table", lambda: w.index.setVisible(not w.index.isVisible()), "Ctrl+B"),
         Command("Quit", "out", w.close, "Ctrl+Q"),
     ]
+
+
+_REMOVES = {"vip": "Remove the VIP", "return level": "Remove the level"}
 
 
 class StreetCommands:
@@ -132,10 +137,11 @@ class StreetCommands:
     def remove_held(self) -> None:
         """Take the VIP or bend that is in hand out."""
         session = self._w.session
-        edit = removal(session.engine, session.chosen.held)
+        held = session.chosen.held
+        edit = removal(session.engine, held) or level_removal(session.engine, held)
         if edit is None:
             self._w.say("Take a VIP in the long section or a bend in the plan first: click it")
-        elif session.do("Remove the VIP" if session.chosen.held[0] == "vip" else "Remove the bend", edit):
+        elif session.do(_REMOVES.get(held[0], "Remove the bend"), edit):
             session.choose(session.chosen.thing)
 
     def lock_held(self) -> None:

@@ -240,7 +240,13 @@ class SiteDrawing:
         self.show_labels()
 
 
-_RANK_LEAST = {2: 1.8, 3: 0.8, 4: 3.0, 8: 0.5}  # pixels to a metre from which labels of a rank are worth placing
+_RANK_LEAST = {
+    2: 1.8,
+    3: 0.8,
+    4: 3.0,
+    5: 7.0,
+    8: 0.5,
+}  # pixels to a metre from which labels of a rank are worth placing
 
 
 def _label(label: describe.Label, settings: object) -> Label:

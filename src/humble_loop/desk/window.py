@@ -8,7 +8,16 @@ from pathlib import Path
 
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
-from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QSplitter, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QMainWindow,
+    QMenu,
+    QSplitter,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from humble_loop.desk import cross_section, long_section, solid
 from humble_loop.desk.catching_up import CatchingUp
@@ -23,6 +32,7 @@ from humble_loop.desk.index import SiteIndex
 from humble_loop.desk.long_section import LongSection
 from humble_loop.desk.panes import Pane
 from humble_loop.desk.plan import PlanView
+from humble_loop.desk.profiles_view import ProfilesView
 from humble_loop.desk.session import Session
 from humble_loop.desk.sheets import SheetPanel
 from humble_loop.desk.solid import SolidView
@@ -58,6 +68,7 @@ class MainWindow(QMainWindow):
             LongSection(session),
             CrossSection(session),
         )
+        self.profiles, self._bands = ProfilesView(session), ""
         self.strip, self.stepping = Strip(session, self.long_section), Stepping(session, self)
         self.curvature = CurvatureBand(session, self.long_section)
         self.colouring = Colouring(session, self)
@@ -123,7 +134,7 @@ class MainWindow(QMainWindow):
         t = self.theme
         views: tuple[tuple[str, QWidget, Callable[[], object]], ...] = (
             ("Plan", self.plan, self.plan.fit),
-            ("Long section", self._section_desk(), self.long_section.fit),
+            ("Long section", self._section_desk(), self._fit_sections),
             ("Cross section", self.cross_section, self.cross_section.fit),
             ("Elements, levels, sections", self.sheets, self.sheets.fit),
             ("3D", self.solid, self.solid.fit),
@@ -180,7 +191,19 @@ class MainWindow(QMainWindow):
         column.addWidget(self.long_section, 1)
         column.addWidget(self.curvature)
         column.addWidget(self.strip)
-        return desk
+        # A thing that is worked on by several lines shows these in its place.
+        self._sections = QStackedWidget()
+        self._sections.addWidget(desk)
+        self._sections.addWidget(self.profiles)
+        self.profiles.shown.connect(self._show_profiles)
+        return self._sections
+
+    def _show_profiles(self, wanted: bool) -> None:
+        self._sections.setCurrentIndex(int(wanted))
+        self._caption_long_section(self._bands)
+
+    def _fit_sections(self) -> None:
+        (self.profiles if self._sections.currentIndex() else self.long_section).fit()
 
     def paint_in(self, theme: Theme) -> None:
         """Take a theme."""
@@ -189,6 +212,7 @@ class MainWindow(QMainWindow):
         for view in (
             self.plan,
             self.long_section,
+            self.profiles,
             self.cross_section,
             self.strip,
             self.curvature,
@@ -312,6 +336,18 @@ class MainWindow(QMainWindow):
         self.long_section.fit()
         self.cross_section.fit()
 
+    def open_junction_sheet(self) -> None:
+        """The chosen junction close up: its plan with fine contours and flow, its corners in rows, its returns side by side."""
+        thing = self.session.thing
+        if thing is None or thing.kind != "junction":
+            self.say("Choose a junction first: click where its streets meet, or in the index")
+            return
+        if not self.plan.drawing.show_flow:
+            self.toggle_flow()
+        self.show_sheet("Corners")
+        self.choose_and_show(thing)
+        self.profiles.fit()
+
     def toggle_solid(self) -> None:
         """Show or hide the 3D view beside the plan."""
         if self._toggle_beside("3D"):
@@ -393,6 +429,7 @@ class MainWindow(QMainWindow):
             and self.colouring.settled
             and self.facts.settled
             and self.sheets.settled
+            and not self.profiles.in_time.busy
             and followed
             and not busy
         )
@@ -416,6 +453,13 @@ class MainWindow(QMainWindow):
 
     def _caption_long_section(self, windows: str) -> None:
         """Name what the long section shows; its fall windows come later."""
+        self._bands = windows
+        thing = self.session.thing
+        if self._sections.currentIndex() and thing is not None:
+            name = name_of(self.session.engine, thing)
+            words = "bands: the crossfalls that the classes of both streets allow"
+            self._panes["Long section"].caption.setText(f"Long sections  {name}    {words}")
+            return
         bands = f"    bands: {windows}" if windows else ""
         self._panes["Long section"].caption.setText(f"Long section  {self._section_name()}{bands}")
 

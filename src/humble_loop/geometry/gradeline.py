@@ -9,7 +9,7 @@ from typing import Literal, NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike
 
-from humble_loop.geometry.arrays import Floats, as_row, clipped, frozen
+from humble_loop.geometry.arrays import Floats, Ints, as_row, clipped, frozen
 
 
 class Turning(NamedTuple):
@@ -117,7 +117,8 @@ class Profile:
 class Cubic:
     """The cubic in distance that leaves ``z0`` at grade ``m0`` and reaches ``z1`` at grade ``m1``, ``length`` m on.
 
-    Hermite's form: z = h00 z0 + h10 L m0 + h01 z1 + h11 L m1 with t = s / L.
+    Hermite's form: z = h00 z0 + h10 L m0 + h01 z1 + h11 L m1 with t = s / L. Through ``levels`` (k,) at distances ``at`` (k,) it is
+    as many cubics as that makes, which agree in level, grade and curvature: the clamped spline.
     """
 
     length: float
@@ -125,49 +126,120 @@ class Cubic:
     m0: float
     z1: float
     m1: float
+    at: tuple[float, ...] = ()
+    levels: tuple[float, ...] = ()
+
+    @property
+    def _given(self) -> Floats:
+        """What its levels are made of (4 + k,): z0, m0, z1, m1, and the levels on the way."""
+        return np.array([self.z0, self.m0, self.z1, self.m1, *self.levels])
+
+    @cached_property
+    def _knots(self) -> tuple[Floats, Floats, Floats]:
+        """Where cubics meet (k + 2,); and how levels and grades there (k + 2, 4 + k) depend on what is given.
+
+        Equal curvature on both sides of a knot: with runs h and g before and after it, d' / h + 2 d (1 / h + 1 / g) + d\" / g =
+        3 ((z - z') / h2 + (z\" - z) / g2).
+        """
+        knots = np.array([0.0, *self.at, self.length])
+        n, count = len(knots), 4 + len(self.at)
+        levels, slopes = np.zeros((n, count)), np.zeros((n, count))
+        levels[0, 0] = levels[-1, 2] = slopes[0, 1] = slopes[-1, 3] = 1.0
+        levels[np.arange(1, n - 1), np.arange(4, count)] = 1.0
+        if n > 2:
+            inverse = 1.0 / np.diff(knots)
+            h, g = inverse[:-1], inverse[1:]
+            matrix = np.diag(2.0 * (h + g)) + np.diag(g[:-1], 1) + np.diag(h[1:], -1)
+            rises = np.diff(levels, axis=0)
+            wanted = 3.0 * ((h**2)[:, None] * rises[:-1] + (g**2)[:, None] * rises[1:])
+            wanted[0] -= h[0] * slopes[0]
+            wanted[-1] -= g[-1] * slopes[-1]
+            slopes[1:-1] = np.linalg.solve(matrix, wanted)
+        return knots, levels, slopes
+
+    def _within(self, s: ArrayLike) -> tuple[Floats, Ints, Floats]:
+        """Shares (n,) of the way along the cubic that each place lies on, which that is (n,), and how long (n,)."""
+        x, knots = as_row(s), self._knots[0]
+        i = clipped(np.searchsorted(knots, x, side="right") - 1, 0, len(knots) - 2)
+        run = knots[i + 1] - knots[i]
+        return (x - knots[i]) / run, i, run
 
     def weights(self, s: ArrayLike) -> Floats:
-        """Weights (n, 4) of z0, m0, z1, m1 in the level at ``s`` (m)."""
-        t = as_row(s) / self.length
+        """Weights (n, 4 + k) of z0, m0, z1, m1 and the levels on the way in the level at ``s`` (m)."""
+        (t, i, run), (_, levels, slopes) = self._within(s), self._knots
         h00 = (1 + 2 * t) * (1 - t) ** 2
-        h10 = t * (1 - t) ** 2 * self.length
+        h10 = t * (1 - t) ** 2 * run
         h01 = t * t * (3 - 2 * t)
-        h11 = t * t * (t - 1) * self.length
-        return np.stack([h00, h10, h01, h11], axis=1)
+        h11 = t * t * (t - 1) * run
+        return _weighed((h00, levels[i]), (h10, slopes[i]), (h01, levels[i + 1]), (h11, slopes[i + 1]))
 
     def slope_weights(self, s: ArrayLike) -> Floats:
-        """Weights (n, 4) of z0, m0, z1, m1 in the grade at ``s`` (m): the derivatives of ``weights``."""
-        t = as_row(s) / self.length
-        rise = 6 * t * (1 - t) / self.length
-        return np.stack([-rise, (1 - t) * (1 - 3 * t), rise, t * (3 * t - 2)], axis=1)
+        """Weights (n, 4 + k) of the same in the grade at ``s`` (m): the derivatives of ``weights``."""
+        (t, i, run), (_, levels, slopes) = self._within(s), self._knots
+        rise = 6 * t * (1 - t) / run
+        first, last = (1 - t) * (1 - 3 * t), t * (3 * t - 2)
+        return _weighed((-rise, levels[i]), (first, slopes[i]), (rise, levels[i + 1]), (last, slopes[i + 1]))
+
+    @property
+    def _pieces(self) -> list[tuple[float, Cubic]]:
+        """Its cubics one by one, each with where it begins."""
+        knots, levels, slopes = self._knots
+        z, m = levels @ self._given, slopes @ self._given
+        run, count = np.diff(knots).tolist(), len(knots) - 1
+        (z, m), begins = (z.tolist(), m.tolist()), knots.tolist()
+        return [(begins[i], Cubic(run[i], z[i], m[i], z[i + 1], m[i + 1])) for i in range(count)]
 
     def sharpest(self) -> float:
-        """The largest size of the second derivative (1/m): it runs straight, so it stands at an end."""
+        """The largest size of the second derivative (1/m): it runs straight, so it stands where a cubic ends."""
+        if self.at:
+            return max(piece.sharpest() for _, piece in self._pieces)
         rise = (self.z1 - self.z0) / self.length
         return max(abs(6 * rise - 4 * self.m0 - 2 * self.m1), abs(2 * self.m0 + 4 * self.m1 - 6 * rise)) / self.length
 
     def level(self, s: ArrayLike) -> Floats:
         """Levels in metres at distances ``s``."""
-        w = self.weights(s)
-        return w[:, 0] * self.z0 + w[:, 1] * self.m0 + w[:, 2] * self.z1 + w[:, 3] * self.m1
+        found: Floats = self.weights(s) @ self._given
+        return found
 
     def grade(self, s: ArrayLike) -> Floats:
         """Grades as ratios at distances ``s``."""
-        w = self.slope_weights(s)
-        return w[:, 0] * self.z0 + w[:, 1] * self.m0 + w[:, 2] * self.z1 + w[:, 3] * self.m1
+        found: Floats = self.slope_weights(s) @ self._given
+        return found
 
     def turning_points(self) -> list[Turning]:
         """High and low points strictly inside."""
+        if self.at:
+            found = [
+                Turning(begin + t.chainage, t.level, t.kind)
+                for begin, piece in self._pieces
+                for t in piece.turning_points()
+            ]
+            # A turning point that stands where two cubics meet lies inside neither.
+            ends, grades = self._knots[0], self._knots[2] @ self._given
+            for s, m in zip(ends[1:-1], grades[1:-1]):
+                if abs(m) < _LEVEL:
+                    low = bool(self.grade([s + _BESIDE])[0] > 0.0)
+                    found.append(Turning(float(s), float(self.level([s])[0]), "low" if low else "high"))
+            return sorted(found, key=lambda t: t.chainage)
         rise = (self.z1 - self.z0) / self.length
         a = -6 * rise + 3 * self.m0 + 3 * self.m1
         b = 6 * rise - 4 * self.m0 - 2 * self.m1
         c = self.m0
         roots = np.roots([a, b, c]) if abs(a) > 1e-15 else (np.array([-c / b]) if abs(b) > 1e-15 else np.array([]))
-        found = []
+        alone = []
         for t in sorted(float(r.real) for r in np.atleast_1d(roots) if abs(np.imag(r)) < 1e-12):
             if 1e-9 < t < 1 - 1e-9:
                 second = 2 * a * t + b
                 if abs(second) > 1e-12:
                     s = t * self.length
-                    found.append(Turning(s, float(self.level([s])[0]), "low" if second > 0 else "high"))
-        return found
+                    alone.append(Turning(s, float(self.level([s])[0]), "low" if second > 0 else "high"))
+        return alone
+
+
+_LEVEL = 1e-12  # grade that is none
+_BESIDE = 1e-6  # metres
+
+
+def _weighed(*parts: tuple[Floats, Floats]) -> Floats:
+    """The sum of weights (n,) times rows (n, k)."""
+    return np.asarray(sum(w[:, None] * rows for w, rows in parts))

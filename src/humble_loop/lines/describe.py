@@ -188,7 +188,7 @@ class Handle:
 
 # Drawings
 
-LABEL_RANKS = {"street": 0, "throat": 1, "pad": 2, "grade": 3, "name": 4, "contour": 8}
+LABEL_RANKS = {"street": 0, "throat": 1, "pad": 2, "grade": 3, "name": 4, "spot": 5, "contour": 8}
 
 
 @dataclass(frozen=True)
@@ -296,6 +296,39 @@ def band_below(levels: Floats, away: Floats, least: float | None, most: float | 
     low = np.full_like(levels, -np.inf) if most is None else levels - most * away
     high = np.full_like(levels, np.inf) if least is None else levels - least * away
     return low, high
+
+
+@dataclass(frozen=True)
+class ProfileMark:
+    """A place along a line in its own long section, in metres, with its level and what it is."""
+
+    along: float
+    level: float
+    words: str
+
+
+@dataclass(frozen=True)
+class LineProfile:
+    """The long section of one of several lines of a thing that are shown side by side, from ``begin`` on: ``levels`` (n,) at ``places``
+    (n,) along it, between ``low`` and ``high`` (n,), the room that rules leave it (infinite where there is none). ``offers`` says what
+    can be done at a place (metres along, level): words and edit, the first by a double click.
+    """
+
+    title: str
+    name: str
+    line: LineId
+    begin: float
+    places: Floats
+    levels: Floats
+    low: Floats
+    high: Floats
+    marks: tuple[ProfileMark, ...]
+    offers: Callable[[float, float], tuple[tuple[str, Edit], ...]]
+
+    @property
+    def length(self) -> float:
+        """Metres of it."""
+        return float(self.places[-1])
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,18 @@ import shapely
 
 from humble_loop.engine.query import Engine, Key
 from humble_loop.geometry.arrays import Floats
-from humble_loop.lines.describe import Crossing, Drawing, Handle, Mark, Row, SetOutPoint, SheetOf, SheetRow, Window
+from humble_loop.lines.describe import (
+    Crossing,
+    Drawing,
+    Handle,
+    LineProfile,
+    Mark,
+    Row,
+    SetOutPoint,
+    SheetOf,
+    SheetRow,
+    Window,
+)
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import LineId, LinePlan, ThingId
@@ -328,6 +339,14 @@ class Kind:
 
     def section_handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
         """Its handles in the long section: (chainage, level)."""
+        return ()
+
+    def profiles(self, q: Engine, thing: ThingId) -> tuple[LineProfile, ...]:
+        """The long sections of its own lines side by side, where these are what it is worked on by."""
+        return ()
+
+    def profile_handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
+        """Its handles in those: (metres from where the first begins, level)."""
         return ()
 
     def cross_handles(self, q: Engine, thing: ThingId, chainage: float) -> tuple[Handle, ...]:

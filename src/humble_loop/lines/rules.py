@@ -433,7 +433,10 @@ class Known(LevelRule):
 
 @dataclass(frozen=True)
 class CubicBetween(LevelRule):
-    """The cubic in distance that meets two ends in level and grade. Ends are quantities at one place."""
+    """The cubic in distance that meets two ends in level and grade. Ends are quantities at one place.
+
+    With ``inner`` levels at distances ``at`` on the way, cubics that go through these: see ``Cubic``.
+    """
 
     title: str
     rule_words: str
@@ -448,30 +451,31 @@ class CubicBetween(LevelRule):
         "level at its end",
         "grade at its end",
     )
+    at: tuple[float, ...] = ()
+    inner: tuple[Quantity, ...] = ()
 
     @property
     def cubic(self) -> Cubic:
         """The same as plain numbers."""
-        z0, m0, z1, m1 = (float(e.value[0]) for e in self._ends)
-        return Cubic(self.length, z0, m0, z1, m1)
+        z0, m0, z1, m1, *levels = (float(e.value[0]) for _, e in self._given)
+        return Cubic(self.length, z0, m0, z1, m1, self.at, tuple(levels))
 
     @property
-    def _ends(self) -> tuple[Quantity, Quantity, Quantity, Quantity]:
-        return self.level_0, self.grade_0, self.level_1, self.grade_1
+    def _given(self) -> list[tuple[str, Quantity]]:
+        ends = zip(self.end_words, (self.level_0, self.grade_0, self.level_1, self.grade_1))
+        return [*ends, *((f"level at {s:.2f} m", level) for s, level in zip(self.at, self.inner))]
 
     def level(self, s: ArrayLike) -> Quantity:
         x = as_row(s)
         w = self.cubic.weights(x)
-        addends = [times(words, end, w[:, j]) for j, (words, end) in enumerate(zip(self.end_words, self._ends))]
+        addends = [times(words, given, w[:, j]) for j, (words, given) in enumerate(self._given)]
         return summed(lambda k: f"{self.title}, {x[k]:.2f} m along", self.rule_words, *addends, source="tied")
 
     def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
         del side
         x = as_row(s)
         w = self.cubic.slope_weights(x)
-        addends = [
-            times(words, end, w[:, j]) for j, (words, end) in enumerate(zip(self.end_words, self._ends, strict=True))
-        ]
+        addends = [times(words, given, w[:, j]) for j, (words, given) in enumerate(self._given)]
         return summed(
             lambda k: f"grade of {self.title}, {x[k]:.2f} m along",
             self.rule_words,
@@ -483,6 +487,9 @@ class CubicBetween(LevelRule):
     def turning_points(self) -> list[Turning]:
         """High and low points strictly inside."""
         return self.cubic.turning_points()
+
+    def key_places(self) -> Floats:
+        return np.array(self.at)
 
     def bow(self) -> list[tuple[float, float, float]]:
         return [(0.0, self.length, self.cubic.sharpest())]

@@ -34,6 +34,7 @@ from humble_loop.site.model import SIDES, Side
 SHAPES = (("arc", "arc"), ("three-centred", "three-centred"), ("chamfer", "chamfer"), ("none", "none"))
 _PITS = (("no", "no pit"), ("yes", "pit"))
 _COLUMNS = ("corner", "shape", "part", "radius", "turns", "back", "from", "to", "pit")
+_NOTE = "Left and right are seen leaving along the side street. Type a size, or drag a return by its middle"
 _EXISTING = "The side street is an existing one: nothing is built here"
 _LIT = 24  # places along a part that is lit up
 _LEAST = 0.5  # metres of a size that is dragged
@@ -135,9 +136,7 @@ def corner_sheet(q: Engine, id: str) -> Sheet:
     for (street, arm), corner in product(arms, SIDES):
         if is_new(q, street):
             rows += _rows(_Corner(q, street, arm, corner))
-    note = (
-        "Type a size, or drag a return by its middle; what is hollow is proposed" if rows else "Nothing is built here"
-    )
+    note = _NOTE if rows else _EXISTING
     columns = [k for k, name in enumerate(_COLUMNS) if name != "back" or any(r.cells[k] is not None for r in rows)]
     rows = [replace(r, cells=tuple(r.cells[k] for k in columns)) for r in rows]
     line_id = StreetLine(arms[0][0] if arms else "")

@@ -25,11 +25,12 @@ from humble_loop.kinds.junction.nodes import (
     junction_name,
     node_id,
 )
+from humble_loop.kinds.junction.profiles import level_handles, level_sheet, profiles
 from humble_loop.kinds.junction.recut import recut, rejoined
 from humble_loop.kinds.junction.reserve import corner_reserves
 from humble_loop.kinds.junction.tables import TABLES
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
-from humble_loop.lines.describe import Crossing, Drawing, Handle, Row, SetOutPoint, SheetOf
+from humble_loop.lines.describe import Crossing, Drawing, Handle, LineProfile, Row, SetOutPoint, SheetOf
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Carried, EndTie, Following, Kind, Reserve, Turn
@@ -198,7 +199,16 @@ class Junctions(Kind):
         return tuple(h for arm in arms_of(q, other.id) for h in show.handles(q, other.id, arm))
 
     def sheets(self, q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
-        return (SheetOf("Corners", lambda q: corner_sheet(q, thing.id)),)
+        return (
+            SheetOf("Corners", lambda q: corner_sheet(q, thing.id)),
+            SheetOf("Returns", lambda q: level_sheet(q, thing.id)),
+        )
+
+    def profiles(self, q: Engine, thing: ThingId) -> tuple[LineProfile, ...]:
+        return profiles(q, thing.id)
+
+    def profile_handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
+        return level_handles(q, thing.id)
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         arms = arms_at(q, thing.id)

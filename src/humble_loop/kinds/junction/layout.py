@@ -22,6 +22,7 @@ from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.junction.corners import (
     Return,
     ReturnLine,
+    corner_choice,
     corner_name,
     corner_shape,
     kerb_return,
@@ -53,7 +54,7 @@ from humble_loop.kinds.street.section import (
 from humble_loop.kinds.street.side_levels import crossfall
 from humble_loop.lines.kind import Carried, EndTie, Turn
 from humble_loop.lines.line import Line, LineId, LinePlan, line, line_plan, sampled_at
-from humble_loop.lines.quantity import Addend, Quantity, amount, elsewhere, known, percent, summed, times
+from humble_loop.lines.quantity import Addend, Quantity, amount, decided, elsewhere, known, percent, summed, times
 from humble_loop.lines.rules import Above, CubicBetween, InStretches, Known, LevelRule
 from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
@@ -379,7 +380,7 @@ def _grade_at(name: str, made: Line, id: LineId, at: float, side: str, direction
 def return_rule(q: Engine, street: str, arm: Arm, corner: Side) -> CubicBetween:
     """Levels along a return, from the through lip's level and grade to the side lip's."""
     made, j = kerb_return(q, street, arm, corner), require_joint(q, street, arm)
-    name = corner_name(q, street, arm, corner)
+    name, given = corner_name(q, street, arm, corner), corner_choice(q, street, arm, corner).levels
     through_id, side_id = through_lip(j), StreetLine(street, "lip", leg_side(arm, corner))
     through, side = line(q, through_id), line(q, side_id)
     level_0 = elsewhere(through.title, through_id, made.through_at, through.rule.levels([made.through_at]))
@@ -410,6 +411,11 @@ def return_rule(q: Engine, street: str, arm: Arm, corner: Side) -> CubicBetween:
         level_1,
         grade_1,
         ("through lip's level", "through lip's grade", "side lip's level", "side lip's grade"),
+        tuple(v.share * made.curve.length for v in given),
+        tuple(
+            decided(f"{name} level {k + 1}", v.level, ("return level", street, arm, corner, k), "level set", "set")
+            for k, v in enumerate(given)
+        ),
     )
 
 

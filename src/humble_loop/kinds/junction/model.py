@@ -7,12 +7,22 @@ from typing import Annotated, Any, ClassVar, Literal
 from pydantic import Field, model_validator
 
 from humble_loop.site.edits import changed
-from humble_loop.site.model import End, Model, Name, Side, Site, Thing, Width, between
+from humble_loop.site.model import End, Level, Model, Name, Side, Site, Thing, Width, between
 
 Turned = Annotated[float, between(0.0, 170.0)]  # degrees
 
 
 Shape = Literal["arc", "three-centred", "chamfer", "none"]
+
+
+LEAST_APART = 0.02  # of a return between two levels on it
+
+
+class ReturnLevel(Model):
+    """A level on a return, at a ``share`` of its length from the through lip to the side lip."""
+
+    share: Annotated[float, between(LEAST_APART, 1.0 - LEAST_APART)]
+    level: Level
 
 
 class Corner(Model):
@@ -21,7 +31,7 @@ class Corner(Model):
     An 'arc' has a ``radius``. A 'three-centred' one has an arc of ``radius_through`` that turns by ``turn_through`` (degrees) where it
     leaves the through lip, one of ``radius`` in the middle, and one of ``radius_side`` and ``turn_side`` where it reaches the side lip.
     A 'chamfer' goes straight across from ``back_through`` metres before where the lips would meet to ``back_side`` after it, its ends
-    rounded by ``rounding``. 'none' is as tight as what lies outside the lip allows. Without ``divisions`` its set-out follows the
+    rounded by ``rounding``. 'none' is as tight as what lies outside the lip allows. Its lip goes through ``levels``, in order. Without ``divisions`` its set-out follows the
     site's spacing.
     """
 
@@ -34,8 +44,18 @@ class Corner(Model):
     back_through: Width | None = None
     back_side: Width | None = None
     rounding: Width | None = None
+    levels: tuple[ReturnLevel, ...] = ()
     divisions: int | None = Field(default=None, ge=1, le=200)
     pit: bool = False
+
+    @model_validator(mode="after")
+    def _onwards(self) -> Corner:
+        for a, b in zip(self.levels[:-1], self.levels[1:]):
+            if b.share - a.share < LEAST_APART:
+                raise ValueError(
+                    f"levels on a return must be further apart than {100 * a.share:.0f} % and {100 * b.share:.0f} % of it"
+                )
+        return self
 
 
 Crowns = Literal["through", "both"]
@@ -125,6 +145,15 @@ class CrossingChoice(Thing):
         return self.first
 
 
+def other_way(corner: Corner) -> Corner:
+    """A corner whose return runs the other way, as it does when the other street's crown holds: it stays what it is on the ground."""
+    c = corner
+    swapped = {"radius_through": c.radius_side, "turn_through": c.turn_side, "back_through": c.back_side}
+    swapped |= {"radius_side": c.radius_through, "turn_side": c.turn_through, "back_side": c.back_through}
+    levels = tuple(ReturnLevel(share=1.0 - v.share, level=v.level) for v in reversed(c.levels))
+    return changed(c, **swapped, levels=levels)
+
+
 def crossing_corner(sides: tuple[Side, Side]) -> str:
     """The name of a crossing's corner by the sides of its first and its second street on which it lies, as they were drawn."""
     return "_".join(sides)
@@ -133,6 +162,16 @@ def crossing_corner(sides: tuple[Side, Side]) -> str:
 def set_crossing(site: Site, first: str, second: str, count: int, **values: Any) -> Site:
     """Change what was decided about a crossing: ``through``, whose crown holds, or ``crowns``, whether it alone does, its name, or how far sections turn."""
     return site.put(changed(_crossing(site, first, second, count), **values))
+
+
+def hold_other(site: Site, first: str, second: str, count: int, through: str) -> Site:
+    """Let the crown of the street hold at a crossing that has been the lesser one; its corners stay as they are."""
+    old = _crossing(site, first, second, count)
+    corners = {name: other_way(getattr(old, name)) for name in _CORNERS}
+    return site.put(changed(old, through=through, crowns="through", **corners))
+
+
+_CORNERS = ("left_left", "left_right", "right_left", "right_right")
 
 
 def set_crossing_corner(

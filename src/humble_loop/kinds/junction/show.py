@@ -16,7 +16,7 @@ from humble_loop.kinds.junction.corners import (
     kerb_return,
 )
 from humble_loop.kinds.junction.layout import node_level, reach_of, throat, throat_place
-from humble_loop.kinds.junction.model import set_crossing, set_junction
+from humble_loop.kinds.junction.model import hold_other, set_crossing, set_junction
 from humble_loop.kinds.junction.nodes import (
     Arm,
     CrossingArm,
@@ -37,6 +37,7 @@ from humble_loop.kinds.street.levels import grade_line, own_level
 from humble_loop.kinds.street.plan import StreetLine, drawn_end, is_new, name_of, vips_of
 from humble_loop.kinds.street.show import SAG, role_in_plan
 from humble_loop.lines.describe import (
+    LABEL_RANKS,
     Choice,
     Crossing,
     Drawing,
@@ -52,6 +53,7 @@ from humble_loop.lines.describe import (
     joined_up,
 )
 from humble_loop.lines.line import LineId, line, line_plan
+from humble_loop.lines.rules import CubicBetween
 from humble_loop.propose.through import SAME
 from humble_loop.site.edits import Edit
 from humble_loop.site.model import SIDES
@@ -74,9 +76,21 @@ def outline(q: Engine, arms: Arms) -> Drawing:
 
 
 def details(q: Engine, arms: Arms) -> Drawing:
-    """The throats' levels."""
+    """The throats' levels, and close up those of the returns."""
     made = [q.attempt(throat, street, arm) for street, arm in arms if is_new(q, street)]
-    return Drawing((), (), tuple(_throat_label(t.place.point, t.level) for t in made if not isinstance(t, Unsolved)))
+    labels = [_throat_label(t.place.point, t.level) for t in made if not isinstance(t, Unsolved)]
+    for (street, arm), corner in product(arms, SIDES):
+        lip = q.attempt(line, ReturnLine(street, arm, corner)) if is_new(q, street) else None
+        if lip is not None and not isinstance(lip, Unsolved) and isinstance(lip.rule, CubicBetween):
+            turning = [t.chainage for t in lip.rule.turning_points()]
+            places = lip.points(np.unique(np.concatenate([np.linspace(0.0, lip.plan.end, _SPOTS), turning])))
+            labels += [
+                Label((e, n), "ink", LABEL_RANKS["spot"], unit="level", value=z, size=10) for e, n, z in places.tolist()
+            ]
+    return Drawing((), (), tuple(labels))
+
+
+_SPOTS = 5  # levels along a return, equally apart, its ends among them
 
 
 def _throat_label(point: Floats, level: float) -> Label:
@@ -157,10 +171,10 @@ def _whose_crown(q: Engine, street: str, arm: Arm) -> Choice | None:
 
 def _holding(q: Engine, street: str, arm: Arm, wanted: str) -> Edit:
     """The edit that lets the crown of a street hold, or both run through."""
-    values: dict[str, Any] = {"crowns": "both" if wanted == _BOTH else "through"}
-    if isinstance(arm, CrossingArm) and wanted != _BOTH:
-        values["through"] = wanted
-    return decide(q, street, arm, **values)
+    if isinstance(arm, CrossingArm) and wanted == street:
+        first, second = sorted((street, arm.other))
+        return lambda s: hold_other(s, first, second, arm.count, street)
+    return decide(q, street, arm, crowns="both" if wanted == _BOTH else "through")
 
 
 def _change(q: Engine, street: str, j: Joint) -> str:
