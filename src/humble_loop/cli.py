@@ -22,6 +22,7 @@ from humble_loop.formats.site_file import load_site, save_site, schema
 from humble_loop.formats.table_file import write_table
 from humble_loop.formats.text_layout import DECIMALS, SEPARATORS
 from humble_loop.ground.surface import Problem
+from humble_loop.kinds.junction.settling import settling, taken, told
 from humble_loop.lines.table import NoSuchTable, Table
 from humble_loop.site import parts
 from humble_loop.site.libraries import new_site
@@ -29,11 +30,12 @@ from humble_loop.whole.delivery import delivery
 from humble_loop.whole.findings import findings
 from humble_loop.whole.surface import probe
 from humble_loop.whole.tables import table, tables
+from humble_loop.whole.things import all_things, name_of
 from humble_loop.whole.trail import Step, trail_at
 
 _LONGEST_LINE = 800
 _to_the_end: list[Engine] = []  # the last site is not taken apart before the program ends: that takes long
-COMMANDS = ("new", "report", "probe", "check", "export", "schema")
+COMMANDS = ("new", "report", "probe", "check", "settle", "export", "schema")
 
 
 class OneLineParser(argparse.ArgumentParser):
@@ -94,6 +96,12 @@ def build_parser() -> argparse.ArgumentParser:
     at.add_argument("--format", choices=("text", "json"), default="text")
     check = commands.add_parser("check", help="list findings; exit 1 if any rule is broken")
     check.add_argument("file", type=Path)
+    settle = commands.add_parser(
+        "settle", help="move levels of junctions so that water leaves them, by the least change"
+    )
+    settle.add_argument("file", type=Path)
+    settle.add_argument("--of", help="a junction's name; all of them where none is given")
+    settle.add_argument("--to", type=Path, metavar="FILE", help="the site file to write, if not the same")
     export = commands.add_parser("export", help="write LandXML (.xml), DXF (.dxf) or set-out points (.csv)")
     export.add_argument("file", type=Path)
     export.add_argument("--to", type=Path, required=True)
@@ -113,6 +121,7 @@ def run(arguments: Sequence[str]) -> int:
             "report": _report,
             "probe": _probe,
             "check": _check,
+            "settle": _settle,
             "export": _export,
             "schema": _schema,
         }
@@ -278,6 +287,28 @@ def _check(options: argparse.Namespace) -> int:
     broken = sum(f.severity == "broken" for f in found)
     print(f"{broken} broken, {len(found) - broken} near")
     return 1 if broken else 0
+
+
+def _settle(options: argparse.Namespace) -> int:
+    site = load_site(options.file)
+    q = Engine(site)
+    junctions = [t for t in all_things(q) if t.kind == "junction"]
+    names = {t.id: name_of(q, t) for t in junctions}
+    wanted = [i for i, name in names.items() if options.of in (None, name, i)]
+    if not wanted:
+        known = ", ".join(names.values()) or "none"
+        complain(f"{options.file}: there is no junction '{options.of}'; there are {known}")
+        return 2
+    for id in wanted:
+        made = q.attempt(settling, id)
+        if isinstance(made, Unsolved):
+            print(_one_line(f"{names[id]}: left as it is, {made.message}"))
+            continue
+        print(_one_line(f"{names[id]}: {told(q, made)}"))
+        site = taken(q, made)(site)
+        q = Engine(site)
+    save_site(site, options.to or options.file)
+    return 0
 
 
 def _export(options: argparse.Namespace) -> int:

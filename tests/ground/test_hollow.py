@@ -72,3 +72,21 @@ def test_a_bulb_that_is_a_bowl_is_told_with_depth_and_place(drop):
 
 def test_a_bulb_that_falls_to_its_lip_holds_no_water():
     assert [f for f in findings(court(0.0)) if f.rule == "hollow"] == []
+
+
+def test_how_far_water_spreads_and_that_it_leaves_over_outlets_only():
+    """A trough 0.2 m deep along x = 20 whose floor falls to the south at 1 in 100: over all of its edge nothing stands; behind
+    a wall but for the north-west corner water stands 0.2 + 0.3 m deep at the south end, up to the level of that corner.
+    """
+    ground = grid(lambda x, y: 20 + 0.01 * np.abs(x - 20.0) + 0.01 * y)
+    assert hollows(ground, 0.001) == []
+    corner = np.flatnonzero((ground.points[:, 0] == 0.0) & (ground.points[:, 1] == 30.0))
+    (found,) = hollows(ground, 0.001, corner)
+    assert found.point.tolist() == [20.0, 0.0, 20.0]
+    assert found.depth == pytest.approx(0.5)
+    assert found.area == pytest.approx(40.0 * 30.0)
+    middle = np.flatnonzero((ground.points[:, 0] == 20.0) & (ground.points[:, 1] == 10.0))
+    (less,) = hollows(ground, 0.001, middle)
+    # Up to 20.1: |x - 20| + y < 10, a triangle 20 m wide and 10 m deep.
+    assert less.depth == pytest.approx(0.1)
+    assert less.area == pytest.approx(0.5 * 20.0 * 10.0)

@@ -37,7 +37,7 @@ class ProfilesView(DrawingView):
         self.room, self.cross = PolygonLayer(2), CrossLayer(vertical_only=True)
         for layer in (self.room, self.cross):
             self.add_layer(layer)
-        self._lines = self.curve(6)
+        self._lines, self._ghost = self.curve(6), self.curve(7)
         self.profiles: tuple[LineProfile, ...] = ()
         self._fitted: ThingId | None = None
         self.plotItem.getAxis("left").setWidth(46)
@@ -52,6 +52,7 @@ class ProfilesView(DrawingView):
     def paint_in(self, theme: Theme) -> None:
         super().paint_in(theme)
         self._lines.setPen(theme.pen("crown", 2.2))
+        self._ghost.setPen(theme.pen("chosen", 2.2, Qt.PenStyle.DashLine))
         self.refresh()
 
     def refresh(self) -> None:
@@ -85,6 +86,11 @@ class ProfilesView(DrawingView):
             self._fitted = thing
             self.fit()
         self.shown.emit(bool(made))
+
+    def show_ghost(self, proposed: Floats | None) -> None:
+        """Draw places and levels (n, 2) that are proposed, or nothing."""
+        made = np.empty((0, 2)) if proposed is None else proposed
+        self._ghost.setData(made[:, 0], made[:, 1])
 
     def _labels_of(self, p: LineProfile) -> list[Label]:
         unit = self.session.site.settings.units

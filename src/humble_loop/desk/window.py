@@ -95,7 +95,8 @@ class MainWindow(QMainWindow):
         self.strip.stationed.connect(self.long_section.point_station)
         self.curvature.stationed.connect(self.long_section.point_station)
         self.sheets.lit.connect(self.plan.light_up)
-        self.sheets.ghost.connect(self.long_section.show_ghost)
+        for view in (self.long_section, self.profiles):
+            self.sheets.ghost.connect(view.show_ghost)
         self.long_section.windows_shown.connect(self._caption_long_section)
         self.colouring.shown.connect(self.strip.show_colours)
         self.colouring.told.connect(self._caption_plan)

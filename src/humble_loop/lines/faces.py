@@ -53,7 +53,7 @@ class Strip:
 class Patch:
     """Inside a closed outline (n, 3), with the lines of ``inner`` (each (k, 3)) as edges in it.
 
-    ``bounds`` tells which lines the outline is made of: (line, place) of the points that lie on one, for reasons.
+    Water leaves it over ``outlets`` (k, 2), points of the outline; over all of that where they are not told.
     """
 
     title: str
@@ -61,6 +61,7 @@ class Patch:
     outline: Floats
     inner: tuple[Floats, ...] = ()
     lines: tuple[LineId, ...] = ()
+    outlets: Floats | None = None
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,8 @@ from dataclasses import replace
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import Floats
+from humble_loop.ground.hollow import Hollow
 from humble_loop.kinds.junction.corners import (
     Return,
     ReturnLine,
@@ -19,12 +21,13 @@ from humble_loop.kinds.junction.corners import (
     mouth,
     through_lip,
 )
-from humble_loop.kinds.junction.faces import faces_of
+from humble_loop.kinds.junction.faces import JunctionFace, faces_of
 from humble_loop.kinds.junction.layout import fits_through, throat
 from humble_loop.kinds.junction.nodes import Arm, arm_name, joints_on, node_id, require_joint, unworked
-from humble_loop.kinds.street.checks import face_findings
+from humble_loop.kinds.street.checks import face_findings, standing_water
 from humble_loop.kinds.street.joining import joined, joints
 from humble_loop.kinds.street.plan import class_of, is_new, name_of
+from humble_loop.lines.faces import Patch, face, finished_mesh
 from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_high, too_low, unique
 from humble_loop.lines.line import ThingId, line, line_plan
 from humble_loop.lines.rules import CubicBetween
@@ -38,6 +41,7 @@ RULES = (
     "corners run into one another",
 )
 _BESIDE = 1e-5  # metres by which returns may overlap that stand beside one another
+_STANDS = 2.0  # metres from a low point within which standing water is of it
 _SLANT = 1e-3  # metres of width per metre of lip beside which nothing is seen
 
 
@@ -64,8 +68,30 @@ def arm_findings(q: Engine, street: str, arm: Arm) -> tuple[Finding, ...]:
         found += _return(q, street, arm, corner, of)
     if whole:
         found += _beside_others(q, street, arm, of)
-        found += face_findings(q, of, faces_of(q, street, arm), at)
+        found += face_findings(q, of, faces_of(q, street, arm), at, pits_of(q, street, arm))
     return unique(found)
+
+
+def pits_of(q: Engine, street: str, arm: Arm) -> Floats:
+    """Where pits stand round an arm (k, 2): at the low points of returns that have one, or half way along."""
+    found = []
+    for corner in SIDES:
+        made = q.attempt(line, ReturnLine(street, arm, corner))
+        if isinstance(made, Unsolved) or not corner_choice(q, street, arm, corner).pit:
+            continue
+        assert isinstance(made.rule, CubicBetween)
+        low = [t.chainage for t in made.rule.turning_points() if t.kind == "low"]
+        found.append(made.points(low or [0.5 * made.plan.end])[:, :2])
+    return np.concatenate(found) if found else np.empty((0, 2))
+
+
+def hollows_of(q: Engine, street: str, arm: Arm, pits: bool = True) -> list[Hollow]:
+    """Where water stands in an arm of a junction, in spite of its pits or without them."""
+    id = JunctionFace(street, arm, "patch")
+    piece, shape = q.attempt(finished_mesh, id), q.attempt(face, id)
+    if isinstance(piece, Unsolved) or not isinstance(shape, Patch):
+        return []
+    return standing_water(piece.surface, shape, pits_of(q, street, arm) if pits else np.empty((0, 2)))
 
 
 def _smaller(
@@ -148,16 +174,31 @@ def _return(q: Engine, street: str, arm: Arm, corner: Side, of: ThingId) -> list
         remedy, at = "enlarge its radius or ease the side street's first grade", float(s[steepest])
         value, limit = float(grade[steepest]), rules.most_return_fall
         found.append(Finding("return too steep", of, name, words, remedy, value, limit, at, place(at)))
-    turning = cubic.turning_points()
+    turning, water = cubic.turning_points(), hollows_of(q, street, arm, pits=False)
     pit = corner_choice(q, street, arm, corner).pit
     for t in turning:
         if t.kind == "low" and not pit:
-            words = f"water stands at {t.level:.3f}, {t.chainage:.2f} m along the return"
-            remedy = "put a pit there, or change the side street's first grade"
+            stands = any(np.hypot(*(h.point[:2] - place(t.chainage))) < _STANDS for h in water)
+            words = (
+                f"water stands at {t.level:.3f}, {t.chainage:.2f} m along the return"
+                if stands
+                else f"water meets at {t.level:.3f}, {t.chainage:.2f} m along the return, and crosses the junction from there"
+            )
+            remedy = "put a pit there, or settle the junction, or change the side street's first grade"
             mend = Mend("Put a pit there", change_corner(q, street, arm, corner, pit=True))
             where = place(t.chainage)
             found.append(
-                Finding("low point without a pit", of, name, words, remedy, chainage=t.chainage, place=where, mend=mend)
+                Finding(
+                    "low point without a pit",
+                    of,
+                    name,
+                    words,
+                    remedy,
+                    chainage=t.chainage,
+                    place=where,
+                    mend=mend,
+                    severity="broken" if stands else "near",
+                )
             )
     flattest = int(np.argmin(grade))
     if not turning and too_low(float(grade[flattest]), rules.least_return_fall):

@@ -8,7 +8,7 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
-from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.kinds.junction.corners import (
     TIGHT,
     ReturnLine,
@@ -134,7 +134,9 @@ def _patch(q: Engine, street: str, arm: Arm) -> Patch:
         ReturnLine(street, arm, "right"),
         StreetLine(street),
     )
-    return Patch(f"{name} junction", "junction", outline, (middle,), lines)
+    # Kerbs hold water; it leaves along the through street and along the side street.
+    outlets = np.concatenate([through, *to_crown])[:, :2]
+    return Patch(f"{name} junction", "junction", outline, (middle,), lines, frozen(outlets))
 
 
 def _crown(q: Engine, street: str, arm: Arm, begin: float, finish: float) -> Floats:

@@ -28,6 +28,7 @@ from humble_loop.kinds.junction.nodes import (
 from humble_loop.kinds.junction.profiles import level_handles, level_sheet, profiles
 from humble_loop.kinds.junction.recut import recut, rejoined
 from humble_loop.kinds.junction.reserve import corner_reserves
+from humble_loop.kinds.junction.settling import settle_sheet
 from humble_loop.kinds.junction.tables import TABLES
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
 from humble_loop.lines.describe import Crossing, Drawing, Handle, LineProfile, Row, SetOutPoint, SheetOf
@@ -202,6 +203,7 @@ class Junctions(Kind):
         return (
             SheetOf("Corners", lambda q: corner_sheet(q, thing.id)),
             SheetOf("Returns", lambda q: level_sheet(q, thing.id)),
+            SheetOf("Settle", lambda q: settle_sheet(q, thing.id)),
         )
 
     def profiles(self, q: Engine, thing: ThingId) -> tuple[LineProfile, ...]:

@@ -42,7 +42,7 @@ _DIGITS = 3  # of a level in metres that is dragged
 
 
 @dataclass(frozen=True)
-class _Return:
+class WorkedReturn:
     """A return that could be worked out, with where it begins among those beside it."""
 
     street: str
@@ -59,7 +59,7 @@ class _Return:
 
 
 @query
-def _returns(q: Engine, id: str) -> tuple[_Return, ...]:
+def returns_of(q: Engine, id: str) -> tuple[WorkedReturn, ...]:
     """The returns of a junction, one after another."""
     found: list[tuple[str, Arm, Side, Line, CubicBetween]] = []
     for (street, arm), corner in product(arms_at(q, id), SIDES):
@@ -68,15 +68,15 @@ def _returns(q: Engine, id: str) -> tuple[_Return, ...]:
             found.append((street, arm, corner, made, made.rule))
     apart = _APART * max((r.length for *_, r in found), default=0.0)
     begins = np.cumsum([0.0, *(r.length + apart for *_, r in found)])
-    return tuple(_Return(*r[:3], float(s), *r[3:]) for s, r in zip(begins, found))
+    return tuple(WorkedReturn(*r[:3], float(s), *r[3:]) for s, r in zip(begins, found))
 
 
 def profiles(q: Engine, id: str) -> tuple[LineProfile, ...]:
     """The long sections of a junction's returns, with the levels that the crowns' falls leave them."""
-    return tuple(_profile(q, r) for r in _returns(q, id))
+    return tuple(_profile(q, r) for r in returns_of(q, id))
 
 
-def _profile(q: Engine, r: _Return) -> LineProfile:
+def _profile(q: Engine, r: WorkedReturn) -> LineProfile:
     cubic = r.rule.cubic
     s = np.unique(np.concatenate([np.linspace(0.0, r.rule.length, _STEPS), r.rule.at]))
     low, high = room(q, *r.place, s)
@@ -123,11 +123,11 @@ def set_levels(q: Engine, street: str, arm: Arm, corner: Side, levels: Sequence[
     return change_corner(q, street, arm, corner, levels=tuple(sorted(levels, key=lambda v: v.share)))
 
 
-def _levels(q: Engine, r: _Return) -> tuple[ReturnLevel, ...]:
+def _levels(q: Engine, r: WorkedReturn) -> tuple[ReturnLevel, ...]:
     return corner_choice(q, *r.place).levels
 
 
-def _with(q: Engine, r: _Return, k: int | None, share: float, level: float) -> Edit:
+def _with(q: Engine, r: WorkedReturn, k: int | None, share: float, level: float) -> Edit:
     """The edit that sets the level ``k``, or a new one, at a share of the return."""
     inside = float(np.clip(share, LEAST_APART, 1.0 - LEAST_APART))
     fresh = ReturnLevel(share=round(inside, 5), level=round(level, _DIGITS))
@@ -135,11 +135,11 @@ def _with(q: Engine, r: _Return, k: int | None, share: float, level: float) -> E
     return set_levels(q, *r.place, [*kept, fresh])
 
 
-def _without(q: Engine, r: _Return, k: int) -> Edit:
+def _without(q: Engine, r: WorkedReturn, k: int) -> Edit:
     return set_levels(q, *r.place, [v for i, v in enumerate(_levels(q, r)) if i != k])
 
 
-def _offers(q: Engine, r: _Return, along: float, level: float) -> tuple[tuple[str, Edit], ...]:
+def _offers(q: Engine, r: WorkedReturn, along: float, level: float) -> tuple[tuple[str, Edit], ...]:
     """What can be done at a place of a return's long section; what comes first is done by a double click."""
     found = [(f"Set a level {along:.2f} m along", _with(q, r, None, along / r.rule.length, level))]
     levels = _levels(q, r)
@@ -164,10 +164,10 @@ def level_removal(q: Engine, held: tuple[Any, ...]) -> Edit | None:
 
 def level_handles(q: Engine, id: str) -> tuple[Handle, ...]:
     """The levels set on a junction's returns, to be dragged in their long sections."""
-    return tuple(_level_handle(q, r, k) for r in _returns(q, id) for k in range(len(_levels(q, r))))
+    return tuple(_level_handle(q, r, k) for r in returns_of(q, id) for k in range(len(_levels(q, r))))
 
 
-def _level_handle(q: Engine, r: _Return, k: int) -> Handle:
+def _level_handle(q: Engine, r: WorkedReturn, k: int) -> Handle:
     old, length = _levels(q, r)[k], r.rule.length
 
     def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
@@ -191,14 +191,14 @@ _COLUMNS = ("corner", "what", "along", "level", "grade in", "grade out")
 def level_sheet(q: Engine, id: str) -> Sheet:
     """The returns of a junction in rows: their ends, the levels set on them, and their high and low points."""
     rows: list[SheetRow] = []
-    for r in _returns(q, id):
+    for r in returns_of(q, id):
         rows += _rows(q, r)
     arms = arms_at(q, id)
     note = "" if rows else "No return could be worked out"
     return Sheet("Returns", StreetLine(arms[0][0] if arms else ""), _COLUMNS, tuple(rows), note)
 
 
-def _rows(q: Engine, r: _Return) -> list[SheetRow]:
+def _rows(q: Engine, r: WorkedReturn) -> list[SheetRow]:
     cubic, length, levels = r.rule.cubic, r.rule.length, _levels(q, r)
     name = f"{r.arm}, {r.corner}" if isinstance(r.arm, CrossingArm) else r.corner
     places: list[tuple[float, str, int | None]] = [(0.0, "through lip", None), (length, "side lip", None)]
@@ -229,7 +229,7 @@ def _rows(q: Engine, r: _Return) -> list[SheetRow]:
     return found
 
 
-def _add(q: Engine, r: _Return, s: float) -> tuple[tuple[str, Edit], ...]:
+def _add(q: Engine, r: WorkedReturn, s: float) -> tuple[tuple[str, Edit], ...]:
     """What can be done with a row of a place that has no level of its own: set one there, or from an end half way to what comes next."""
     length = r.rule.length
     stops = [0.0, *(v.share * length for v in _levels(q, r)), length]
@@ -239,9 +239,9 @@ def _add(q: Engine, r: _Return, s: float) -> tuple[tuple[str, Edit], ...]:
     return ((f"Set the level at {s:.2f}", _with(q, r, None, s / length, z)),)
 
 
-def _moved(q: Engine, r: _Return, k: int, along: float) -> Edit:
+def _moved(q: Engine, r: WorkedReturn, k: int, along: float) -> Edit:
     return _with(q, r, k, along / r.rule.length, _levels(q, r)[k].level)
 
 
-def _relevelled(q: Engine, r: _Return, k: int, level: float) -> Edit:
+def _relevelled(q: Engine, r: WorkedReturn, k: int, level: float) -> Edit:
     return _with(q, r, k, _levels(q, r)[k].share, level)

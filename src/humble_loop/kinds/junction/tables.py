@@ -8,11 +8,14 @@ import numpy as np
 
 from humble_loop.engine.query import Engine
 from humble_loop.geometry.arrays import unique_chainages
+from humble_loop.kinds.junction.checks import hollows_of
 from humble_loop.kinds.junction.corners import ReturnLine, divisions, kerb_return, sizes_of
+from humble_loop.kinds.junction.faces import JunctionFace
 from humble_loop.kinds.junction.layout import throat
 from humble_loop.kinds.junction.nodes import Arm, all_joints, arm_name, require_joint
 from humble_loop.kinds.street.plan import name_of
 from humble_loop.kinds.street.tables import solved
+from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.line import line
 from humble_loop.lines.table import NoSuchTable, Table
 from humble_loop.site.model import SIDES
@@ -78,4 +81,19 @@ def return_table(q: Engine, of: str | None, every: float | None) -> Table:
     return Table(columns, tuple(out), (("easting", "northing"), ("centre_easting", "centre_northing")))
 
 
-TABLES = {"junctions": junction_table, "returns": return_table}
+def hollow_table(q: Engine, of: str | None, every: float | None) -> Table:
+    """Where water would stand in junctions: those that a pit drains among them."""
+    del every
+    out: list[tuple[Any, ...]] = []
+    for side, arm, name in _asked(q, of):
+        if solved(q, of, finished_mesh, JunctionFace(side, arm, "patch")) is None:
+            continue
+        stays = {tuple(h.point) for h in hollows_of(q, side, arm)}
+        for h in hollows_of(q, side, arm, pits=False):
+            pit = "no" if tuple(h.point) in stays else "yes"
+            out.append((name, *h.point.tolist(), h.depth, h.area, pit))
+    columns = ("junction", "easting", "northing", "level", "depth", "area", "pit")
+    return Table(columns, tuple(out), (("easting", "northing"),))
+
+
+TABLES = {"junctions": junction_table, "returns": return_table, "hollows": hollow_table}

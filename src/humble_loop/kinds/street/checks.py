@@ -7,10 +7,12 @@ from functools import partial
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.bend_fit import turn_between
 from humble_loop.geometry.bends import BendInput, BendProblem, lay_bends
 from humble_loop.geometry.sight import curve_for_sight, sight_along
-from humble_loop.ground.hollow import hollows
+from humble_loop.ground.hollow import Hollow, hollows
+from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.edits import remove_bend, set_bend, set_vip, unlock_vip
 from humble_loop.kinds.street.faces import faces_of
@@ -35,7 +37,9 @@ from humble_loop.lines.line import ThingId
 from humble_loop.site.library import StreetClass
 from humble_loop.site.model import SIDES
 
-_DAMP = 0.003  # metres of standing water that is a matter of rounding
+DAMP = 0.003  # metres of standing water that is a matter of rounding
+_SAME_PLACE = 1e-4  # metres between points of an outline that are one
+_NO_PITS = np.empty((0, 2))
 _KINK = 0.01  # degrees by which a line may turn without a curve as a matter of rounding
 _ON = 1e-6  # metres along a street within which places are one
 _SHARP = 0.01  # grade change at a VIP from which a curve is wanted
@@ -356,8 +360,10 @@ def _short(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
     return [Finding("grade line too short", thing(street), name_of(q, street), words, remedy, chainage=s, place=at)]
 
 
-def face_findings(q: Engine, of: ThingId, faces: tuple[FaceId, ...], at: tuple[float, float]) -> list[Finding]:
-    """Faces that could not be made, hollows inside patches, and batters that do not reach the ground."""
+def face_findings(
+    q: Engine, of: ThingId, faces: tuple[FaceId, ...], at: tuple[float, float], pits: Floats = _NO_PITS
+) -> list[Finding]:
+    """Faces that could not be made, hollows inside patches that no pit (k, 2) drains, and batters that do not reach the ground."""
     found = []
     for id in faces:
         made = q.attempt(finished_mesh, id)
@@ -366,7 +372,7 @@ def face_findings(q: Engine, of: ThingId, faces: tuple[FaceId, ...], at: tuple[f
             continue
         shape = face(q, id)
         if isinstance(shape, Patch):
-            found += _hollows(of, made)
+            found += _hollows(of, made, shape, pits)
         if isinstance(shape, Sheet) and not ground_of(q).empty:
             missed = np.flatnonzero(~shape.met)
             if missed.size:
@@ -382,12 +388,31 @@ def face_findings(q: Engine, of: ThingId, faces: tuple[FaceId, ...], at: tuple[f
     return found
 
 
-def _hollows(of: ThingId, piece: Piece) -> list[Finding]:
+def _hollows(of: ThingId, piece: Piece, patch: Patch, pits: Floats) -> list[Finding]:
     """Where water would stand inside a patch."""
     found = []
-    for hollow in hollows(piece.surface, _DAMP):
-        words = f"water stands {1000 * hollow.depth:.0f} mm deep at {hollow.point[2]:.3f} inside it"
-        remedy = "change the levels of the street there, its crossfall or its radial fall"
+    for hollow in standing_water(piece.surface, patch, pits):
+        words = f"water stands {1000 * hollow.depth:.0f} mm deep at {hollow.point[2]:.3f} inside it, over {hollow.area:.1f} m²"
+        remedy = "change the levels of the street there, its crossfall or its radial fall, or put a pit there"
         place = point(hollow.point)
         found.append(Finding("hollow", of, piece.title, words, remedy, hollow.depth, 0.0, place=place))
+    return found
+
+
+def standing_water(surface: Surface, patch: Patch, pits: Floats) -> list[Hollow]:
+    """Hollows of a patch that water leaves neither over its outlets nor by pits (k, 2)."""
+    if patch.outlets is None and not len(pits):
+        return hollows(surface, DAMP)
+    rim = np.unique(surface.outline_edges)
+    ways_out = surface.points[rim, :2] if patch.outlets is None else patch.outlets
+    open_ = [rim[_nearest(surface.points[rim, :2], ways_out) < _SAME_PLACE]]
+    if len(pits):
+        away = np.hypot(*(surface.points[:, None, :2] - pits[None]).transpose(2, 0, 1))
+        open_ += [np.flatnonzero(away[:, k] < away[:, k].min() + _SAME_PLACE) for k in range(len(pits))]
+    return hollows(surface, DAMP, np.unique(np.concatenate(open_)))
+
+
+def _nearest(points: Floats, others: Floats) -> Floats:
+    """Metres (n,) from each point to the nearest of some others."""
+    found: Floats = np.hypot(*(points[:, None] - others[None]).transpose(2, 0, 1)).min(axis=1)
     return found
