@@ -8,7 +8,7 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
-from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.geometry.arrays import Floats, frozen, unique_chainages
 from humble_loop.kinds.junction.corners import (
     TIGHT,
     ReturnLine,
@@ -19,8 +19,10 @@ from humble_loop.kinds.junction.corners import (
     reach_outside,
     through_lip,
 )
-from humble_loop.kinds.junction.layout import carriageway_from, return_rows, throat
+from humble_loop.kinds.junction.layout import return_rows, throat
 from humble_loop.kinds.junction.nodes import Arm, arm_name, both_crowns, leg_side, name_of_node, require_joint
+from humble_loop.kinds.junction.rulings import rulings
+from humble_loop.kinds.junction.throats import carriageway_from
 from humble_loop.kinds.street.batter import batter
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
 from humble_loop.kinds.street.section import inside_points, rows, side_rows
@@ -46,6 +48,9 @@ class JunctionFace(FaceId):
     @property
     def gives_way(self) -> bool:
         return self.part == "batter"
+
+
+_APART = 2e-4  # metres within which rows are one
 
 
 def faces_of(q: Engine, street: str, arm: Arm) -> tuple[FaceId, ...]:
@@ -124,10 +129,15 @@ def _patch(q: Engine, street: str, arm: Arm) -> Patch:
     # Up to the half that begins first, the crown is an edge inside.
     first = min(a, b) if onwards else max(a, b)
     n = max(2, int(abs(first - t.place.side_chainage)) + 1)
-    middle = line(q, StreetLine(street)).points(np.linspace(t.place.side_chainage, first, n))
+    corners: tuple[Side, Side] = ("left", "right")
+    spans, j = [rulings(q, street, arm, c) for c in corners], require_joint(q, street, arm)
+    low, high = t.place.leg_at, abs(first - j.side_chainage)
+    on_leg = [np.array([low, high]), *(made.across[made.through :] for made in spans), np.linspace(low, high, n)]
+    along = j.side_chainage + j.way * unique_chainages(*on_leg, low=low, high=high)
+    middle = line(q, StreetLine(street)).points(along)
     middle[0] = [*t.place.point, t.level]
     middle[-1] = crown[0] if first == a else crown[-1]
-    j = require_joint(q, street, arm)
+    across = [end for c in corners for end in _spanning(q, street, arm, c)]
     lines: tuple[LineId, ...] = (
         StreetLine(j.through) if both else through_lip(j),
         ReturnLine(street, arm, "left"),
@@ -136,7 +146,33 @@ def _patch(q: Engine, street: str, arm: Arm) -> Patch:
     )
     # Kerbs hold water; it leaves along the through street and along the side street.
     outlets = np.concatenate([through, *to_crown])[:, :2]
-    return Patch(f"{name} junction", "junction", outline, (middle,), lines, frozen(outlets))
+    return Patch(f"{name} junction", "junction", outline, (middle, *across), lines, frozen(outlets))
+
+
+def _spanning(q: Engine, street: str, arm: Arm, corner: Side) -> list[Floats]:
+    """The lines (each (2, 3)) that span a junction from one of its returns."""
+    j, made = require_joint(q, street, arm), rulings(q, street, arm, corner)
+    if not len(made.across):
+        return []
+    begins = line(q, ReturnLine(street, arm, corner)).points(_row(return_rows(q, street, arm, corner), made.on_return))
+    through = StreetLine(j.through) if both_crowns(q, street, arm) else through_lip(j)
+    ends = np.concatenate(
+        [
+            line(q, through).points(_row(rows(q, j.through), made.across[: made.through])),
+            line(q, StreetLine(street)).points(j.side_chainage + j.way * made.across[made.through :]),
+        ]
+    )
+    return list(np.stack([begins, ends], axis=1))
+
+
+def _row(s: Floats, at: Floats) -> Floats:
+    """The rows (k,) that stand at places: each as near as rows are told apart."""
+    if not len(at):
+        return at
+    k = np.clip(np.searchsorted(s, at), 1, len(s) - 1)
+    nearer = np.where(at - s[k - 1] < s[k] - at, s[k - 1], s[k])
+    found: Floats = np.where(np.abs(nearer - at) < _APART, nearer, at)
+    return found
 
 
 def _crown(q: Engine, street: str, arm: Arm, begin: float, finish: float) -> Floats:

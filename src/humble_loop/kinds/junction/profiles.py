@@ -13,9 +13,9 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.kinds.junction.corners import ReturnLine, change_corner, corner_choice, corner_name
-from humble_loop.kinds.junction.layout import throat_place
 from humble_loop.kinds.junction.model import LEAST_APART, ReturnLevel
 from humble_loop.kinds.junction.nodes import Arm, CrossingArm, arms_at, require_joint
+from humble_loop.kinds.junction.throats import throat_place
 from humble_loop.kinds.street.plan import StreetLine, class_of, is_new
 from humble_loop.lines.abreast import abreast
 from humble_loop.lines.describe import (

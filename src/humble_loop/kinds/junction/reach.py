@@ -7,7 +7,6 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.junction.corners import Return, boundary_of, kerb_return, mouth
-from humble_loop.kinds.junction.layout import carriageway_from, throat_place
 from humble_loop.kinds.junction.nodes import (
     Arm,
     CrossingArm,
@@ -19,6 +18,8 @@ from humble_loop.kinds.junction.nodes import (
     leg_side,
     require_joint,
 )
+from humble_loop.kinds.junction.rulings import rulings
+from humble_loop.kinds.junction.throats import carriageway_from, throat_place
 from humble_loop.lines.line import LineId
 from humble_loop.site.model import ENDS, SIDES, Side
 
@@ -120,6 +121,8 @@ def stations(q: Engine, street: str) -> Floats:
             found.append(t.through_at)
         if both_crowns(q, other, arm):
             found.append(require_joint(q, other, arm).through_chainage)
+        for made in (rulings(q, other, arm, corner) for corner in SIDES):
+            found += made.across[: made.through].tolist()
     return np.array(found)
 
 

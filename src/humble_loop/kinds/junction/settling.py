@@ -6,8 +6,9 @@ the through street's kerb, so the return is asked to lie above that; where it ca
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -26,6 +27,7 @@ from humble_loop.kinds.junction.corners import (
 from humble_loop.kinds.junction.model import ReturnLevel
 from humble_loop.kinds.junction.nodes import Arm, arms_at, both_crowns, require_joint
 from humble_loop.kinds.junction.profiles import WorkedReturn, returns_of
+from humble_loop.kinds.junction.rulings import Rulings, rulings
 from humble_loop.kinds.street.edits import set_vip
 from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.plan import StreetLine, class_of, name_of, vips_of
@@ -39,7 +41,7 @@ from humble_loop.site.model import Side, Site
 
 _SHARES = (0.25, 0.5, 0.75)  # of a return, where it is given levels if it has none
 _SAMPLES = np.linspace(0.0, 1.0, 81)  # of a return, where rules are asked
-_NEAR_ENDS = 0.12  # of a return beside its ends, where its grade is all but its lips'
+_NEAR_ENDS = 0.12  # of a return beside its ends and its turn, where its grade is all but theirs
 _MARGIN = 1e-4  # of a fall, by which a rule is kept more strictly, since levels are rounded
 _MILDER = 1.2  # times the steepest fall that is asked where that cannot be kept
 _MOST_MOVED = 0.1  # metres of a street's VIP: what a designer lets pass without another look at the street
@@ -127,10 +129,11 @@ def _begun(q: Engine, id: str) -> _Begun:
     pits, courses = tuple(corner_choice(q, *r.place).pit for r in returns), list[_Course]()
     for k, r in enumerate(returns):
         own = slice(starts[k], starts[k + 1])
-        course = _Course.of(q, r, shares[k], keys, own, count)
+        at = partial(_Course.of, q, r, shares[k], keys, own, count)
+        course = at(_SAMPLES * r.rule.length)
         courses.append(course)
         before[own] = r.rule.cubic.level(np.array(shares[k]) * r.rule.length)
-        asked += _asked(q, r, course, None if pits[k] else k)
+        asked += _asked(q, r, course, at, None if pits[k] else k)
         now = r.rule.cubic.level(course.s)
         constant, factors = course.level
         wanted.append((factors, now - constant, np.full(len(course.s), r.rule.length / len(course.s))))
@@ -201,10 +204,15 @@ class _Course:
 
     @staticmethod
     def of(
-        q: Engine, r: WorkedReturn, shares: tuple[float, ...], keys: tuple[Hashable, ...], own: slice, count: int
+        q: Engine,
+        r: WorkedReturn,
+        shares: tuple[float, ...],
+        keys: tuple[Hashable, ...],
+        own: slice,
+        count: int,
+        s: Floats,
     ) -> _Course:
         """With levels at some shares of it, decided in the places ``own`` of ``count``; the last of those are the VIPs with ``keys``."""
-        s = _SAMPLES * r.rule.length
         at = tuple(v * r.rule.length for v in shares)
         shape = Cubic(r.rule.length, 0.0, 0.0, 0.0, 0.0, at, (0.0,) * len(at))
         ends = [unfolded(q, v, keys) for v in (r.rule.level_0, r.rule.grade_0, r.rule.level_1, r.rule.grade_1)]
@@ -219,17 +227,24 @@ class _Course:
         return _Course(s, found[0], found[1])
 
 
-def _asked(q: Engine, r: WorkedReturn, course: _Course, pit: int | None) -> list[_Asked]:
+_At = Callable[[Floats], _Course]
+
+
+def _asked(q: Engine, r: WorkedReturn, course: _Course, at: _At, pit: int | None) -> list[_Asked]:
     """What a return is asked: to fall one way where its lips do; else to let what runs into it cross the mouth, or to have a pit."""
     rules, cubic = class_of(q, r.street), r.rule.cubic
     most = max(rules.most_return_fall, abs(cubic.m0), abs(cubic.m1))
     if cubic.m0 * cubic.m1 >= 0.0:
         milder = _one_way(r, course, 0.0, _MILDER * most)
         return [_Asked(_one_way(r, course, rules.least_return_fall, most), instead=milder)]
-    found = [_Asked(_one_turn(r, course, most))]
+    milder, least = _one_turn(r, course, 0.0, most), rules.least_return_fall
+    found = [_Asked(_one_turn(r, course, least, most), instead=milder)]
     if cubic.m0 < 0.0 < cubic.m1 and pit is not None:
-        across = _across(q, r, course, rules.least_return_fall)
-        found += [] if across is None else [_Asked(across, pit)]
+        spans = rulings(q, *r.place)
+        # Water only crosses from where the return lies opposite the through lip.
+        last = float(spans.on_return[spans.through - 1]) if spans.through else None
+        found = [_Asked(_one_turn(r, course, least, most, last), instead=milder)]
+        found.append(_Asked(_across(q, r, at, spans, least), pit))
     return found
 
 
@@ -245,35 +260,36 @@ def _one_way(r: WorkedReturn, course: _Course, least: float, most: float) -> Rul
     return Rule(words, way * factors, low - way * constant, high - way * constant)
 
 
-def _one_turn(r: WorkedReturn, course: _Course, most: float) -> Rule:
-    """That a return has one high or low point, where it is now: it falls before a low one and rises beyond it, or the other way round."""
+def _one_turn(r: WorkedReturn, course: _Course, least: float, most: float, last: float | None = None) -> Rule:
+    """That a return has one high or low point, where it is now, or no further along than ``last``: it falls before a low one and rises
+    beyond it, or the other way round, away from it and from its ends by ``least``.
+    """
     cubic, turning = r.rule.cubic, r.rule.turning_points()
     middle = sum(t.chainage for t in turning) / len(turning) if turning else 0.5 * r.rule.length
+    middle = middle if last is None else min(middle, last)
     rises = np.where(course.s < middle, cubic.m0, cubic.m1) > 0.0
     constant, factors = course.grade
-    low, high = np.where(rises, 0.0, -most), np.where(rises, most, 0.0)
-    return Rule(f"{r.made.title}: one turn, at most {share(most)}", factors, low - constant, high - constant)
+    near = np.abs(course.s[:, None] - [0.0, middle, r.rule.length]).min(axis=1) < _NEAR_ENDS * r.rule.length
+    gentle = np.where(near, 0.0, least + _MARGIN if least else 0.0)
+    low, high = np.where(rises, gentle, -most), np.where(rises, most, -gentle)
+    return Rule(
+        f"{r.made.title}: one turn, at {share(least)} to {share(most)}", factors, low - constant, high - constant
+    )
 
 
-def _across(q: Engine, r: WorkedReturn, course: _Course, least: float) -> Rule | None:
-    """That a return lies so far above the through lip abreast of it that water crosses to that; always broken where both crowns run
-    through, since nothing leads water away there.
+def _across(q: Engine, r: WorkedReturn, at: _At, spans: Rulings, least: float) -> Rule:
+    """That where a return lies opposite the through lip it lies so far above that that water crosses to it; always broken where both
+    crowns run through or nothing spans the junction so, since nothing leads water away there.
     """
     words = f"{r.made.title}: water crosses the mouth at {share(least)}"
-    if both_crowns(q, r.street, r.arm):
-        return Rule(words, np.zeros((1, course.level[1].shape[1])), np.ones(1), np.ones(1))
-    j = require_joint(q, r.street, r.arm)
-    lip = line(q, through_lip(j))
-    places = r.made.points(course.s)[:, :2]
-    at, out = lip.plan.foot(places)
-    there = lip.rule.levels(at)
-    away = np.abs(out)
-    on = np.isfinite(there) & (away > 1e-3)
-    if not on.any():
-        return None
+    course = at(spans.on_return[: spans.through])
     constant, factors = course.level
-    low = there[on] + least * away[on] - constant[on]
-    return Rule(words, factors[on], low, np.full(int(on.sum()), np.inf))
+    if both_crowns(q, r.street, r.arm) or not spans.through:
+        return Rule(words, np.zeros((1, factors.shape[1])), np.ones(1), np.ones(1))
+    lip = line(q, through_lip(require_joint(q, r.street, r.arm))).points(spans.across[: spans.through])
+    away = np.hypot(*(r.made.points(course.s) - lip)[:, :2].T)
+    low = lip[:, 2] + (least + _MARGIN) * away - constant
+    return Rule(words, factors, low, np.full(len(low), np.inf))
 
 
 # Shown and taken

@@ -15,7 +15,7 @@ from humble_loop.kinds.junction.corners import (
     corner_shape,
     kerb_return,
 )
-from humble_loop.kinds.junction.layout import node_level, reach_of, throat, throat_place
+from humble_loop.kinds.junction.layout import node_level, reach_of, throat
 from humble_loop.kinds.junction.model import hold_other, set_crossing, set_junction
 from humble_loop.kinds.junction.nodes import (
     Arm,
@@ -33,6 +33,7 @@ from humble_loop.kinds.junction.nodes import (
     reach_key,
     require_joint,
 )
+from humble_loop.kinds.junction.throats import throat_place
 from humble_loop.kinds.street.levels import grade_line, own_level
 from humble_loop.kinds.street.plan import StreetLine, drawn_end, is_new, name_of, vips_of
 from humble_loop.kinds.street.show import SAG, role_in_plan
