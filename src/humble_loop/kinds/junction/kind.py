@@ -8,7 +8,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.junction import reach, show
+from humble_loop.kinds.junction import reach, show, turns
 from humble_loop.kinds.junction.checks import RULES, arm_findings, meeting_findings
 from humble_loop.kinds.junction.corner_rows import corner_sheet
 from humble_loop.kinds.junction.corners import ReturnLine, corner_shape, divisions, kerb_return
@@ -30,6 +30,7 @@ from humble_loop.kinds.junction.recut import recut, rejoined
 from humble_loop.kinds.junction.reserve import corner_reserves
 from humble_loop.kinds.junction.settling import settle_sheet
 from humble_loop.kinds.junction.tables import TABLES
+from humble_loop.kinds.junction.turns import turning_findings, turning_sheet
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
 from humble_loop.lines.describe import Crossing, Drawing, Handle, LineProfile, Row, SetOutPoint, SheetOf
 from humble_loop.lines.faces import Face, FaceId
@@ -46,7 +47,7 @@ class Junctions(Kind):
 
     key, title, stage = "junction", "Junctions", "Junctions"
     models = (JunctionChoice, CrossingChoice)
-    rules = dict.fromkeys(RULES, "Junctions")
+    rules = dict.fromkeys((*RULES, *turns.RULES), "Junctions")
     tables = TABLES
 
     def things(self, q: Engine) -> tuple[ThingId, ...]:
@@ -159,7 +160,8 @@ class Junctions(Kind):
         return rejoined(q, site, gone, street, start, back)
 
     def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
-        return tuple(f for arm in arms_at(q, thing.id) for f in arm_findings(q, *arm))
+        found = [f for arm in arms_at(q, thing.id) for f in arm_findings(q, *arm)]
+        return (*found, *turning_findings(q, thing.id))
 
     def findings_about(self, q: Engine, other: ThingId) -> tuple[Finding, ...]:
         return meeting_findings(q, other.id) if other.kind == "street" else ()
@@ -204,6 +206,7 @@ class Junctions(Kind):
             SheetOf("Corners", lambda q: corner_sheet(q, thing.id)),
             SheetOf("Returns", lambda q: level_sheet(q, thing.id)),
             SheetOf("Settle", lambda q: settle_sheet(q, thing.id)),
+            SheetOf("Turning", lambda q: turning_sheet(q, thing.id)),
         )
 
     def profiles(self, q: Engine, thing: ThingId) -> tuple[LineProfile, ...]:

@@ -13,6 +13,7 @@ from humble_loop.kinds.junction.corners import ReturnLine, divisions, kerb_retur
 from humble_loop.kinds.junction.faces import JunctionFace
 from humble_loop.kinds.junction.layout import throat
 from humble_loop.kinds.junction.nodes import Arm, all_joints, arm_name, require_joint
+from humble_loop.kinds.junction.turns import swept_table
 from humble_loop.kinds.street.plan import name_of
 from humble_loop.kinds.street.tables import solved
 from humble_loop.lines.faces import finished_mesh
@@ -96,4 +97,4 @@ def hollow_table(q: Engine, of: str | None, every: float | None) -> Table:
     return Table(columns, tuple(out), (("easting", "northing"),))
 
 
-TABLES = {"junctions": junction_table, "returns": return_table, "hollows": hollow_table}
+TABLES = {"junctions": junction_table, "returns": return_table, "hollows": hollow_table, "swept": swept_table}
