@@ -8,12 +8,16 @@ from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.whole.cover import RULE, UNKNOWN, cover_findings
 from humble_loop.whole.overlaps import overlap_findings
+from humble_loop.whole.sight import LOT_RULE, sight_findings
+from humble_loop.whole.sight import RULE as SIGHT
 from humble_loop.whole.things import all_things
 
 STAGE_OF = {
     "built twice": "Sections",
     "batter ends in the air": "Sections",
     RULE: "Levels",
+    SIGHT: "Junctions",
+    LOT_RULE: "Junctions",
     UNKNOWN: "Ground",
     RING: "Streets",
     "hollow": "",
@@ -40,6 +44,9 @@ def thing_findings(q: Engine, thing: ThingId) -> tuple[Finding, ...]:
     found = list(made)
     over = q.attempt(overlap_findings, thing)
     found += (failed(over, thing),) if isinstance(over, Unsolved) else over
+    if thing.kind == "junction":
+        seen = q.attempt(sight_findings, thing.id)
+        found += (failed(seen, thing),) if isinstance(seen, Unsolved) else seen
     if thing.kind == "survey_line":
         found += cover_findings(q, thing.id)
     return unique(found)

@@ -18,6 +18,7 @@ from humble_loop.whole.findings import findings
 from humble_loop.whole.following import trail_table
 from humble_loop.whole.overlaps import counted, counted_volume
 from humble_loop.whole.pavement import pavement
+from humble_loop.whole.sight import sight_table
 from humble_loop.whole.things import all_faces, all_things, name_of, thing_of
 
 _LEAST_INTERVAL = 0.05  # metres: closer than anything is set out; the longest street has 400,000 rows then
@@ -59,6 +60,7 @@ def tables() -> dict[str, TableMaker]:
         "volumes": _volumes,
         "pavement": _pavement,
         "cover": cover_table,
+        "sight": sight_table,
         "trail": trail_table,
     }
 

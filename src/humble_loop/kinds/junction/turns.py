@@ -385,7 +385,7 @@ def swept_table(q: Engine, of: str | None, every: float | None) -> Table:
         id: junction_name(q, *arms_at(q, id)[0]) for id in dict.fromkeys(node_id(q, s, a) for s, a, _ in all_joints(q))
     }
     wanted = [id for id, name in names.items() if of in (None, id, name)]
-    if not wanted:
+    if not wanted and of is not None:
         raise NoSuchTable(f"there is no junction '{of}'; there are {', '.join(names.values()) or 'none'}")
     out = []
     for id in wanted:
