@@ -15,6 +15,7 @@ from humble_loop.kinds.junction.nodes import Arm, all_joints, arm_name, arms_at,
 from humble_loop.kinds.junction.throats import throat_place
 from humble_loop.kinds.street.plan import StreetLine, chain_of, class_of, is_new
 from humble_loop.kinds.street.side import lip_width
+from humble_loop.kinds.street.tables import solved
 from humble_loop.lines.describe import Fact, Sheet, SheetOf, SheetRow
 from humble_loop.lines.faces import FaceId
 from humble_loop.lines.findings import Finding, point
@@ -237,7 +238,7 @@ def sight_table(q: Engine, of: str | None, every: float | None) -> Table:
         raise NoSuchTable(f"there is no junction '{of}'; there are {', '.join(names.values()) or 'none'}")
     out = []
     for id in wanted:
-        for s in sights(q, id):
+        for s in solved(q, of, sights, id) or ():
             lots = ", ".join(name for _, name, _ in s.lots)
             row = (arm_name(q, *s.arm), s.position, s.looking, s.wanted, s.seen, s.hidden_by, lots, *s.place)
             out.append(row)

@@ -50,7 +50,10 @@ def rulings(q: Engine, street: str, arm: Arm, corner: Side) -> Rulings:
     lip, through = lip_course(q, j.through, j.lip_side), chain_of(q, j.through)
     middle = (j.through_chainage, 0.0, j.node) if both else (throat.through_at, throat.leg_at, throat.point)
     # Beyond where a half of the side street begins its crown is not inside the junction any more.
-    begins = min(abs(carriageway_from(q, street, arm, c) - j.side_chainage) for c in SIDES)
+    halves = [q.attempt(carriageway_from, street, arm, c) for c in SIDES]
+    if any(isinstance(at, Unsolved) for at in halves):
+        return _NONE
+    begins = min(abs(at - j.side_chainage) for at in halves if not isinstance(at, Unsolved))
     nearest = float(chain.feet(middle[2]).chainages[0])
     if not (_LEAST < nearest < chain.total - _LEAST) or begins < middle[1] + _LEAST or made.leg_at < middle[1]:
         return _NONE

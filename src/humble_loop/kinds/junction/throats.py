@@ -57,6 +57,7 @@ def throat_place(q: Engine, street: str, arm: Arm) -> ThroatPlace:
     )
 
 
+@query
 def carriageway_from(q: Engine, street: str, arm: Arm, corner: Side) -> float:
     """Chainage from which the side street makes the carriageway on a corner's side.
 

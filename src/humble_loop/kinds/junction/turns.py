@@ -27,8 +27,9 @@ from humble_loop.kinds.junction.nodes import (
 from humble_loop.kinds.junction.vehicles import VEHICLES, Vehicle
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
 from humble_loop.kinds.street.side import lip_width
+from humble_loop.kinds.street.tables import solved
 from humble_loop.lines.describe import Fact, Sheet, SheetRow
-from humble_loop.lines.findings import Finding, point
+from humble_loop.lines.findings import Finding, failed, point
 from humble_loop.lines.line import ThingId
 from humble_loop.lines.table import NoSuchTable, Table
 from humble_loop.lines.varying import Varying
@@ -45,6 +46,7 @@ _CLEAR = 3.0  # times the half width of a leg from which on lanes are told apart
 _REACH = 60.0  # metres along each leg that are carriageway
 _FAR = 4.0  # metres beyond it that are another place
 _SAG = 0.02  # metres by which the edges of the carriageway may be drawn in chords
+_SHORT = 1.0  # metres of a leg that nobody turns into
 _STRAIGHT = 0.05  # of the sine between two legs that lead straight on
 _ROUNDING = 0.05  # metres over an edge that are told at least: a tyre's play
 
@@ -92,14 +94,16 @@ def legs_of(q: Engine, id: str) -> tuple[Leg, ...]:
         return ()
     j = require_joint(q, *arms[0])
     through, at = chain_of(q, j.through), j.through_chainage
-    found = [
-        _leg(q, j.through, through.part(at, through.total), at, 1, "onwards"),
-        _leg(q, j.through, through.part(0.0, at).reversed(), at, -1, "back"),
-    ]
+    found = []
+    if through.total - at > _SHORT:
+        found.append(_leg(q, j.through, through.part(at, through.total), at, 1, "onwards"))
+    if at > _SHORT:
+        found.append(_leg(q, j.through, through.part(0.0, at).reversed(), at, -1, "back"))
     for street, arm in arms:
-        own = require_joint(q, street, arm)
+        own, leg = require_joint(q, street, arm), leg_of(q, street, arm)
         words = str(arm) if isinstance(arm, CrossingArm) else ""
-        found.append(_leg(q, street, leg_of(q, street, arm), own.side_chainage, own.way, words))
+        if leg.total > _SHORT:
+            found.append(_leg(q, street, leg, own.side_chainage, own.way, words))
     return tuple(found)
 
 
@@ -336,7 +340,12 @@ def turning_findings(q: Engine, id: str) -> tuple[Finding, ...]:
     if not arms or not any(is_new(q, street) for street, _ in arms):
         return ()
     name, node = junction_name(q, *arms[0]), point(require_joint(q, *arms[0]).node)
-    for t in turnings(q, id, _LARGE):
+    made = [q.attempt(turnings, id, vehicle) for vehicle in (_LARGE, _SMALL)]
+    bad = next((m for m in made if isinstance(m, Unsolved)), None)
+    if bad is not None:
+        return (failed(bad, of, node),)
+    large, small = ([] if isinstance(m, Unsolved) else m for m in made)
+    for t in large:
         if np.isnan(t.radius):
             words = f"a {t.vehicle} cannot be led round from {t.begin} into {t.finish}"
             found.append(Finding(RULES[0], of, name, words, "let the streets meet more squarely", place=node))
@@ -344,7 +353,7 @@ def turning_findings(q: Engine, id: str) -> tuple[Finding, ...]:
             words = f"a {t.vehicle} that turns from {t.begin} into {t.finish} reaches {t.over_lip:.2f} m over a lip"
             remedy = "enlarge the return there, make it three-centred, or widen a street"
             found.append(Finding(RULES[0], of, name, words, remedy, t.over_lip, 0.0, place=t.worst))
-    for t in turnings(q, id, _SMALL):
+    for t in small:
         if t.over_crown > _OUT_OF_LANE:
             words = (
                 f"a car that turns from {t.begin} into {t.finish} reaches {t.over_crown:.2f} m into the lane of others"
@@ -390,7 +399,7 @@ def swept_table(q: Engine, of: str | None, every: float | None) -> Table:
     out = []
     for id in wanted:
         for vehicle in VEHICLES:
-            for t in turnings(q, id, vehicle.key):
+            for t in solved(q, of, turnings, id, vehicle.key) or ():
                 out.append((names[id], t.vehicle, t.begin, t.finish, t.radius, t.over_lip, t.over_crown, *t.worst))
     columns = ("junction", "vehicle", "from", "to", "radius", "over_lip", "into_lanes", "easting", "northing")
     return Table(columns, tuple(out), (("easting", "northing"),))
