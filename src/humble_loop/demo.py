@@ -23,7 +23,7 @@ from humble_loop.ground.build import build_surface
 from humble_loop.kinds.fall_window.model import add_window
 from humble_loop.kinds.fall_window.settling import settling, taken
 from humble_loop.kinds.ground.model import Ground, add_ground
-from humble_loop.kinds.junction.model import set_corner, set_crossing_corner
+from humble_loop.kinds.junction.model import TurnLane, set_corner, set_crossing_corner, set_junction
 from humble_loop.kinds.kerb_line.beginning import own_levels
 from humble_loop.kinds.kerb_line.levels import KerbLevels
 from humble_loop.kinds.kerb_line.model import KerbLine
@@ -33,6 +33,7 @@ from humble_loop.kinds.street.model import Bend, SectionChange, Street, Vip, ben
 from humble_loop.kinds.street.overlay import add_full_depth
 from humble_loop.kinds.street.plan import StreetLine
 from humble_loop.kinds.street.section_edits import set_toe_drain
+from humble_loop.kinds.street.widening import add_widening
 from humble_loop.kinds.survey_line.model import SurveyLine, add_survey_lines
 from humble_loop.kinds.tie.beginning import tied
 from humble_loop.kinds.tie.model import Source
@@ -202,7 +203,7 @@ def demo_site() -> Site:
 
 def build_demo() -> Site:
     """The whole of the brickworks, from the survey files."""
-    return _upgrade(_second_stage(first_stage()))
+    return _turning_right(_upgrade(_second_stage(first_stage())))
 
 
 @cache
@@ -213,7 +214,7 @@ def first_stage() -> Site:
 
 
 def _second_stage(site: Site) -> Site:
-    """Ember Loop closed, and the streets inside it. Only T-junctions are laid out: where streets cross is a finding."""
+    """Ember Loop closed, and the streets inside it, which join and cross it and one another."""
     (ember,) = (s for s in site.all(Street) if s.name == "Ember Loop")
     loop = _bends(
         *((b.easting, b.northing, b.radius) for b in ember.bends[:3]),
@@ -352,6 +353,18 @@ def _nearest(line: Chain, e: float, n: float) -> tuple[float, float]:
 
 def _bends(*rows: tuple[float, ...]) -> list[Bend]:
     return [Bend(**dict(zip(Bend.model_fields, r))) for r in rows]
+
+
+def _turning_right(site: Site) -> Site:
+    """A lane on Claypit Road for those who turn right into Firebrick Street; the verges give the room, and its pavement is new there."""
+    street, at = "claypit-road", 230.0
+    lane = TurnLane(leg="through back", turn="right", storage=15.0, deceleration=20.0, taper=20.0, width=2.8)
+    site = set_junction(site, "firebrick-street", "start", lanes=(lane,))
+    for side in SIDES:
+        beside = ROAD_BOUNDARY - 1.8  # the path stays where it is
+        kept = {"of_point": "crown", "beside": beside}
+        site = add_widening(site, street, side, at - 58.0, at + 42.0, street, "path front", **kept)
+    return add_full_depth(site, street, at - 57.0, at + 40.0)
 
 
 def _with_main(site: Site) -> Site:

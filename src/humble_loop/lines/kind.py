@@ -79,6 +79,19 @@ class Turn:
 
 
 @dataclass(frozen=True)
+class Widens:
+    """That a side of a street is wider ``by`` so many metres from ``begin`` to ``finish``, coming to that over ``taper_in`` and going back
+    over ``taper_out`` inside them.
+    """
+
+    begin: float
+    finish: float
+    by: float
+    taper_in: float
+    taper_out: float
+
+
+@dataclass(frozen=True)
 class Following:
     """That a thing takes levels from another (None: the ground), through the thing ``by`` if that is one; ``words`` say what of it."""
 
@@ -184,6 +197,10 @@ class Kind:
 
     def carried(self, q: Engine, street: str) -> tuple[Carried, ...]:
         """Where it carries a street's crown away from its ends."""
+        return ()
+
+    def widens(self, q: Engine, street: str, side: Side) -> tuple[Widens, ...]:
+        """Where it makes a street's side wider between crown and lip, resting on nothing but centrelines."""
         return ()
 
     def turns(self, q: Engine, street: str, side: Side) -> tuple[Turn, ...]:

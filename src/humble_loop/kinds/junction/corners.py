@@ -140,6 +140,11 @@ _OUTER_TURN = 0.2  # of the corner's turn that each of them takes
 _SHARPEST = 0.1  # metres of a return's radius at least
 
 
+def corner_radius(q: Engine, street: str, arm: Arm, corner: Side) -> float:
+    """The radius of a corner (m): as chosen, else the street class's."""
+    return corner_choice(q, street, arm, corner).radius or class_of(q, street).return_radius
+
+
 def sizes_of(q: Engine, street: str, arm: Arm, corner: Side, chosen: Corner | None = None) -> CornerSizes:
     """The sizes of a corner, those that its shape has: as chosen (or would be), else a radius of the street class's, a chamfer that is cut back by as much, outer arcs of
     two and a half times the radius that turn a fifth of the corner each, and roundings no tighter than what lies outside them.

@@ -8,11 +8,12 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.junction import reach, show, turns
+from humble_loop.kinds.junction import lanes, reach, show, turns
 from humble_loop.kinds.junction.checks import RULES, arm_findings, meeting_findings
 from humble_loop.kinds.junction.corner_rows import corner_sheet
 from humble_loop.kinds.junction.corners import ReturnLine, corner_shape, divisions, kerb_return
 from humble_loop.kinds.junction.faces import JunctionFace, face_of, faces_of
+from humble_loop.kinds.junction.lanes import lane_findings, lane_sheet, widens_of
 from humble_loop.kinds.junction.layout import batter_slopes, carried_by, end_tie, plan_of, return_rows, rule_of, turn_of
 from humble_loop.kinds.junction.model import CrossingChoice, JunctionChoice
 from humble_loop.kinds.junction.nodes import (
@@ -35,7 +36,7 @@ from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
 from humble_loop.lines.describe import Crossing, Drawing, Handle, LineProfile, Row, SetOutPoint, SheetOf
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
-from humble_loop.lines.kind import Carried, EndTie, Following, Kind, Reserve, Turn
+from humble_loop.lines.kind import Carried, EndTie, Following, Kind, Reserve, Turn, Widens
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import told
@@ -47,7 +48,7 @@ class Junctions(Kind):
 
     key, title, stage = "junction", "Junctions", "Junctions"
     models = (JunctionChoice, CrossingChoice)
-    rules = dict.fromkeys((*RULES, *turns.RULES), "Junctions")
+    rules = dict.fromkeys((*RULES, *turns.RULES, *lanes.RULES), "Junctions")
     tables = TABLES
 
     def things(self, q: Engine) -> tuple[ThingId, ...]:
@@ -114,6 +115,9 @@ class Junctions(Kind):
         made = [q.attempt(carried_by, street, *c) for c in _crossed(q, street)]
         return tuple(c for c in made if not isinstance(c, Unsolved))
 
+    def widens(self, q: Engine, street: str, side: Side) -> tuple[Widens, ...]:
+        return widens_of(q, street, side)
+
     def turns(self, q: Engine, street: str, side: Side) -> tuple[Turn, ...]:
         # Where the other street cannot carry it a street that crosses runs on as it is; the junction says why.
         carried = {c: q.attempt(carried_by, street, *c) for c in _crossed(q, street)}
@@ -161,7 +165,7 @@ class Junctions(Kind):
 
     def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
         found = [f for arm in arms_at(q, thing.id) for f in arm_findings(q, *arm)]
-        return (*found, *turning_findings(q, thing.id))
+        return (*found, *lane_findings(q, thing.id), *turning_findings(q, thing.id))
 
     def findings_about(self, q: Engine, other: ThingId) -> tuple[Finding, ...]:
         return meeting_findings(q, other.id) if other.kind == "street" else ()
@@ -205,6 +209,7 @@ class Junctions(Kind):
         return (
             SheetOf("Corners", lambda q: corner_sheet(q, thing.id)),
             SheetOf("Returns", lambda q: level_sheet(q, thing.id)),
+            SheetOf("Lanes", lambda q: lane_sheet(q, thing.id)),
             SheetOf("Settle", lambda q: settle_sheet(q, thing.id)),
             SheetOf("Turning", lambda q: turning_sheet(q, thing.id)),
         )

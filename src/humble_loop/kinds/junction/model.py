@@ -7,7 +7,7 @@ from typing import Annotated, Any, ClassVar, Literal
 from pydantic import Field, model_validator
 
 from humble_loop.site.edits import changed
-from humble_loop.site.model import End, Level, Model, Name, Side, Site, Thing, Width, between
+from humble_loop.site.model import End, Length, Level, Model, Name, Side, Site, Thing, Width, between
 
 Turned = Annotated[float, between(0.0, 170.0)]  # degrees
 
@@ -58,6 +58,27 @@ class Corner(Model):
         return self
 
 
+LegName = Literal[
+    "through onwards", "through back", "side", "first onwards", "first back", "second onwards", "second back"
+]
+
+
+class TurnLane(Model):
+    """A lane of its own for those who turn off a ``leg`` of a junction towards it to the left or the right: the street is wider by ``width``
+    metres over ``storage`` and ``deceleration`` metres from the node, and comes to that over ``taper``.
+
+    Legs of a T are the through street's, onwards and back as it was drawn, and the side street's; of a crossing those of its first and
+    second street.
+    """
+
+    leg: LegName
+    turn: Side
+    storage: Length = 20.0
+    deceleration: Length = 30.0
+    taper: Annotated[float, between(1.0, 200.0)] = 20.0
+    width: Annotated[float, between(0.5, 10.0)] = 3.0
+
+
 Crowns = Literal["through", "both"]
 
 
@@ -78,6 +99,7 @@ class JunctionChoice(Thing):
     name: Name | None = None
     crowns: Crowns = "through"
     reach: Width | None = None
+    lanes: tuple[TurnLane, ...] = ()
     left: Corner = Corner()
     right: Corner = Corner()
 
@@ -117,6 +139,7 @@ class CrossingChoice(Thing):
     first_back: Width | None = None
     second_onwards: Width | None = None
     second_back: Width | None = None
+    lanes: tuple[TurnLane, ...] = ()
     left_left: Corner = Corner()
     left_right: Corner = Corner()
     right_left: Corner = Corner()

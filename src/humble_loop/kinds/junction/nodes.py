@@ -8,7 +8,7 @@ renaming, reversing and moving streets leave it the same node, and what was chos
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal, TypeAlias
+from typing import Any, Literal, TypeAlias
 
 import numpy as np
 
@@ -16,7 +16,7 @@ from humble_loop.engine.query import Engine, Unsolved, gate, query
 from humble_loop.geometry.arrays import Floats, frozen, left_normals, tangents
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.crossing import crossings
-from humble_loop.kinds.junction.model import CrossingChoice, JunctionChoice
+from humble_loop.kinds.junction.model import CrossingChoice, JunctionChoice, set_crossing, set_junction
 from humble_loop.kinds.street.plan import (
     box,
     centreline,
@@ -31,6 +31,7 @@ from humble_loop.kinds.street.plan import (
     street_ids,
 )
 from humble_loop.site import parts
+from humble_loop.site.edits import Edit
 from humble_loop.site.model import ENDS, End, Side, other_end, other_side
 
 JOIN = 0.25  # metres: how near an end must lie to another centreline to be on it
@@ -232,6 +233,15 @@ def choice_at(q: Engine, street: str, arm: Arm) -> JunctionChoice | CrossingChoi
         return crossing_choice(q, first, second, arm.count)
     drawn = node_id(q, street, arm)
     return next((c for c in parts.owned(q, JunctionChoice, street) if c.id == drawn), None)
+
+
+def decided(q: Engine, street: str, arm: Arm, **values: Any) -> Edit:
+    """The edit that decides about the junction of an arm."""
+    if isinstance(arm, CrossingArm):
+        first, second = sorted((street, arm.other))
+        return lambda s: set_crossing(s, first, second, arm.count, **values)
+    drawn = drawn_end(q, street, arm)
+    return lambda s: set_junction(s, street, drawn, **values)
 
 
 def reach_key(q: Engine, street: str, arm: Arm) -> str:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.kinds.junction.lanes import swapped_legs
 from humble_loop.kinds.junction.model import CrossingChoice, JunctionChoice, crossing_corner
-from humble_loop.kinds.junction.nodes import crossings_of
+from humble_loop.kinds.junction.nodes import crossings_of, joints_on, node_id
 from humble_loop.kinds.street.model import Street
 from humble_loop.kinds.street.plan import chain_of, frame_of, near
 from humble_loop.site.edits import changed
@@ -45,6 +46,11 @@ def rejoined(q: Engine, site: Site, gone: str, street: str, start: float, back: 
     for choice in site.owned(JunctionChoice, gone):
         end = other_end(choice.end) if back else choice.end
         site = site.without(JunctionChoice, choice.id).put(changed(choice, id="", side=street, end=end))
+    if back:  # what leaves it leaves it the other way round now
+        for side, arm in joints_on(q, gone):
+            choice_there = site.find(JunctionChoice, node_id(q, side, arm))
+            if choice_there is not None:
+                site = site.put(swapped_legs(choice_there))
     moved = [
         replace(p, street=street, at=start - p.at if back else start + p.at, swapped=back)
         for p in _places(q, site, gone)
@@ -122,7 +128,15 @@ def _reaches(p: _Place, first: str) -> dict[str, object]:
     for way, turned in zip(ways, ways[::-1] if p.swapped else ways):
         found[f"{now[0]}_{way}"] = getattr(p.choice, f"{before[0]}_{turned}")
         found[f"{now[1]}_{way}"] = getattr(p.choice, f"{before[1]}_{way}")
+    names = {f"{b} {w}": f"{n} {t}" for b, n in zip(before, now) for w, t in _ways(p, n == now[0])}
+    found["lanes"] = tuple(changed(v, leg=names.get(v.leg, v.leg)) for v in p.choice.lanes)
     return found
+
+
+def _ways(p: _Place, own: bool) -> tuple[tuple[str, str], ...]:
+    """What the two ways along a street were called, and are now."""
+    ways = ("onwards", "back")
+    return tuple(zip(ways, ways[::-1] if own and p.swapped else ways))
 
 
 def _corners(p: _Place, first: str) -> dict[str, object]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from itertools import product
-from typing import Any
 
 import numpy as np
 
@@ -16,7 +15,7 @@ from humble_loop.kinds.junction.corners import (
     kerb_return,
 )
 from humble_loop.kinds.junction.layout import node_level, reach_of, throat
-from humble_loop.kinds.junction.model import hold_other, set_crossing, set_junction
+from humble_loop.kinds.junction.model import hold_other
 from humble_loop.kinds.junction.nodes import (
     Arm,
     CrossingArm,
@@ -26,6 +25,7 @@ from humble_loop.kinds.junction.nodes import (
     arms_of,
     both_crowns,
     choice_at,
+    decided,
     joints_on,
     junction_name,
     leg_of,
@@ -35,7 +35,7 @@ from humble_loop.kinds.junction.nodes import (
 )
 from humble_loop.kinds.junction.throats import throat_place
 from humble_loop.kinds.street.levels import grade_line, own_level
-from humble_loop.kinds.street.plan import StreetLine, drawn_end, is_new, name_of, vips_of
+from humble_loop.kinds.street.plan import StreetLine, is_new, name_of, vips_of
 from humble_loop.kinds.street.show import SAG, role_in_plan
 from humble_loop.lines.describe import (
     LABEL_RANKS,
@@ -117,26 +117,17 @@ def facts(q: Engine, id: str) -> tuple[Row, ...]:
     return tuple(rows)
 
 
-def decide(q: Engine, street: str, arm: Arm, **values: Any) -> Edit:
-    """The edit that decides about the junction of an arm."""
-    if isinstance(arm, CrossingArm):
-        first, second = sorted((street, arm.other))
-        return lambda s: set_crossing(s, first, second, arm.count, **values)
-    drawn = drawn_end(q, street, arm)
-    return lambda s: set_junction(s, street, drawn, **values)
-
-
 def _name(q: Engine, street: str, arm: Arm) -> Fact:
     """The junction's name: given, or made of its streets' until it is."""
     name, chosen = junction_name(q, street, arm), choice_at(q, street, arm)
     given = chosen is not None and bool(chosen.name)
-    switch = decide(q, street, arm, name=None if given else name)
+    switch = decided(q, street, arm, name=None if given else name)
     return Fact(
         "name",
         "text",
         name,
         "set" if given else "proposed",
-        lambda v: decide(q, street, arm, name=v or None),
+        lambda v: decided(q, street, arm, name=v or None),
         switch,
     )
 
@@ -145,9 +136,9 @@ def _reach(q: Engine, street: str, arm: Arm) -> Fact:
     """How far along its leg a junction reaches: set, or as far as its returns do."""
     key, chosen, now = reach_key(q, street, arm), choice_at(q, street, arm), reach_of(q, street, arm)
     given = chosen is not None and getattr(chosen, key) is not None
-    switch = decide(q, street, arm, **{key: None if given else round(now, 2)})
+    switch = decided(q, street, arm, **{key: None if given else round(now, 2)})
     state = "set" if given else "proposed"
-    return Fact("reach along the leg", "size", now, state, lambda v: decide(q, street, arm, **{key: v}), switch)
+    return Fact("reach along the leg", "size", now, state, lambda v: decided(q, street, arm, **{key: v}), switch)
 
 
 _BOTH = "both"
@@ -175,7 +166,7 @@ def _holding(q: Engine, street: str, arm: Arm, wanted: str) -> Edit:
     if isinstance(arm, CrossingArm) and wanted == street:
         first, second = sorted((street, arm.other))
         return lambda s: hold_other(s, first, second, arm.count, street)
-    return decide(q, street, arm, crowns="both" if wanted == _BOTH else "through")
+    return decided(q, street, arm, crowns="both" if wanted == _BOTH else "through")
 
 
 def _change(q: Engine, street: str, j: Joint) -> str:
@@ -230,7 +221,7 @@ def _reach_handle(q: Engine, street: str, arm: Arm) -> Handle | None:
     east, north = leg.points_at([now])[0].tolist()
 
     def edit_for(value: float) -> Edit:
-        return decide(q, street, arm, **{key: value})
+        return decided(q, street, arm, **{key: value})
 
     def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
         value = max(_LEAST_REACH, round(float(leg.feet([place]).chainages[0]), 1))

@@ -11,6 +11,7 @@ from humble_loop.geometry.arrays import unique_chainages
 from humble_loop.kinds.junction.checks import hollows_of
 from humble_loop.kinds.junction.corners import ReturnLine, divisions, kerb_return, sizes_of
 from humble_loop.kinds.junction.faces import JunctionFace
+from humble_loop.kinds.junction.lanes import lane_table
 from humble_loop.kinds.junction.layout import throat
 from humble_loop.kinds.junction.nodes import Arm, all_joints, arm_name, require_joint
 from humble_loop.kinds.junction.turns import swept_table
@@ -97,4 +98,10 @@ def hollow_table(q: Engine, of: str | None, every: float | None) -> Table:
     return Table(columns, tuple(out), (("easting", "northing"),))
 
 
-TABLES = {"junctions": junction_table, "returns": return_table, "hollows": hollow_table, "swept": swept_table}
+TABLES = {
+    "junctions": junction_table,
+    "returns": return_table,
+    "hollows": hollow_table,
+    "lanes": lane_table,
+    "swept": swept_table,
+}

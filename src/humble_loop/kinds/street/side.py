@@ -16,6 +16,8 @@ from humble_loop.kinds.street.plan import centreline, chain_of, frame_of, name_o
 from humble_loop.kinds.street.widening import MOST, STEP, Followed, Traced, beside_it, sides_in_a_ring
 from humble_loop.kinds.survey_line.lines import vertices
 from humble_loop.kinds.survey_line.model import SurveyLine
+from humble_loop.lines.kind import Widens
+from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
 from humble_loop.site.library import Benches, SectionSide, Strip, TypicalSection
@@ -157,6 +159,9 @@ def course(q: Engine, street: str, side: Side) -> SideCourse:
     slopes = [(s.cut_slope, s.fill_slope) for s in sides]
     varying = (frozen(np.array(v, dtype=np.float64)[which]) for v in (widths, rises, slopes, _benches(sides)))
     made = SideCourse(names, pieces, names.index("lip"), frozen(at), *varying)
+    for kind in kinds():
+        for more in kind.widens(q, street, side):
+            made = _wider(made, more)
     # From the inside outwards: what lies further out moves with what lies within.
     for widening in sorted(followed(q, street, side), key=lambda w: widened_at(made, w.point) or 0):
         made = _widened(made, widening)
@@ -259,6 +264,22 @@ def _widened(made: SideCourse, widening: Followed) -> SideCourse:
     lip = np.maximum(widening.lip(at, normal), inner + LEAST_STRIP)
     grade = np.divide(rises[:, k], widths[:, k], out=np.zeros_like(normal), where=widths[:, k] > 0)
     widths[:, k] = lip - inner
+    rises[:, k] = grade * widths[:, k]
+    return SideCourse(made.names, made.pieces, made.lip, *(frozen(v) for v in (at, widths, rises, slopes, benches)))
+
+
+def _wider(made: SideCourse, more: Widens) -> SideCourse:
+    """A side whose outermost strip of the carriageway is wider over a stretch, at its own grade."""
+    full = more.begin + more.taper_in, more.finish - more.taper_out
+    places = np.array([more.begin, *full, more.finish])
+    at = np.unique(np.concatenate([made.at, places]))
+    columns = (made.widths, made.rises, made.slopes, made.benches)
+    widths, rises, slopes, benches = (
+        np.column_stack([np.interp(at, made.at, column) for column in of_all.T]) for of_all in columns
+    )
+    k = made.lip
+    grade = np.divide(rises[:, k], widths[:, k], out=np.zeros(len(at)), where=widths[:, k] > 0)
+    widths[:, k] += more.by * np.interp(at, places, [0.0, 1.0, 1.0, 0.0])
     rises[:, k] = grade * widths[:, k]
     return SideCourse(made.names, made.pieces, made.lip, *(frozen(v) for v in (at, widths, rises, slopes, benches)))
 
