@@ -225,10 +225,11 @@ def take_picture(app: QApplication, window: MainWindow, target: Path, view: str)
 
 
 def _junction(window: MainWindow) -> None:
-    """The four-way at which Saggar Street crosses Firebrick Street."""
+    """The sheet of the four-way at which Saggar Street crosses Firebrick Street."""
     window.stage_row.choose(4)
     window.session.choose(ThingId("junction", "firebrick-street:saggar-street:0"))
-    _look_at(window, 4241.0, 8258.0, 40.0)
+    window.open_junction_sheet()
+    _look_at(window, 4241.0, 8258.0, 36.0)
     _ask(window, 4246.0, 8266.0)
 
 
