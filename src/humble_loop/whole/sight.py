@@ -23,7 +23,7 @@ from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of
 from humble_loop.lines.table import NoSuchTable, Table
 from humble_loop.site import parts
-from humble_loop.site.model import Side, other_side, side_sign
+from humble_loop.site.model import SIDES, Side, other_side, side_sign
 from humble_loop.whole.overlaps import standing_surface
 from humble_loop.whole.places import face_tree
 from humble_loop.whole.things import thing_of
@@ -76,20 +76,17 @@ def _faces_round(q: Engine, id: str) -> tuple[FaceId, ...]:
 @query
 def sights(q: Engine, id: str) -> tuple[Sight, ...]:
     """What is seen from each arm of a junction: waiting and approaching, both ways."""
-    faces, found = _faces_round(q, id), []
+    found = []
     for street, arm in arms_at(q, id):
-        made = q.attempt(throat_place, street, arm)
-        if isinstance(made, Unsolved):
-            continue
-        for position in _BACK:
-            for looking in ("left", "right"):
-                found.append(_sight(q, street, arm, made.leg_at, position, looking, faces))
+        if not isinstance(q.attempt(throat_place, street, arm), Unsolved):
+            found += [_sight(q, id, street, arm, position, looking) for position in _BACK for looking in SIDES]
     return tuple(found)
 
 
-def _sight(
-    q: Engine, street: str, arm: Arm, throat: float, position: Position, looking: Side, faces: tuple[FaceId, ...]
-) -> Sight:
+@query
+def _sight(q: Engine, id: str, street: str, arm: Arm, position: Position, looking: Side) -> Sight:
+    """One of them: each is asked for itself, so that others come between."""
+    faces, throat = _faces_round(q, id), throat_place(q, street, arm).leg_at
     j, keep = require_joint(q, street, arm), parts.settings(q).traffic
     rules, leg, through = class_of(q, j.through), leg_of(q, street, arm), chain_of(q, j.through)
     back = min(throat + _BACK[position], leg.total)

@@ -85,13 +85,14 @@ def pits_of(q: Engine, street: str, arm: Arm) -> Floats:
     return np.concatenate(found) if found else np.empty((0, 2))
 
 
-def hollows_of(q: Engine, street: str, arm: Arm, pits: bool = True) -> list[Hollow]:
+@query
+def hollows_of(q: Engine, street: str, arm: Arm, pits: bool) -> tuple[Hollow, ...]:
     """Where water stands in an arm of a junction, in spite of its pits or without them."""
     id = JunctionFace(street, arm, "patch")
     piece, shape = q.attempt(finished_mesh, id), q.attempt(face, id)
     if isinstance(piece, Unsolved) or not isinstance(shape, Patch):
-        return []
-    return standing_water(piece.surface, shape, pits_of(q, street, arm) if pits else np.empty((0, 2)))
+        return ()
+    return tuple(standing_water(piece.surface, shape, pits_of(q, street, arm) if pits else np.empty((0, 2))))
 
 
 def _smaller(
@@ -174,7 +175,7 @@ def _return(q: Engine, street: str, arm: Arm, corner: Side, of: ThingId) -> list
         remedy, at = "enlarge its radius or ease the side street's first grade", float(s[steepest])
         value, limit = float(grade[steepest]), rules.most_return_fall
         found.append(Finding("return too steep", of, name, words, remedy, value, limit, at, place(at)))
-    turning, water = cubic.turning_points(), hollows_of(q, street, arm, pits=False)
+    turning, water = cubic.turning_points(), hollows_of(q, street, arm, False)
     pit = corner_choice(q, street, arm, corner).pit
     for t in turning:
         if t.kind == "low" and not pit:

@@ -335,7 +335,7 @@ def taken(q: Engine, made: Settling) -> Edit:
         site = _set(q, made, site)
         trial = Engine(site)
         for place, _, pit in made.returns:
-            for hollow in hollows_of(trial, *place[:2]):
+            for hollow in hollows_of(trial, *place[:2], True):
                 nearest = min(made.returns, key=lambda r: _away(trial, r[0], hollow.point[:2]))
                 if nearest[0] == place and not pit:
                     site = change_corner(q, *place, pit=True)(site)

@@ -90,8 +90,8 @@ def hollow_table(q: Engine, of: str | None, every: float | None) -> Table:
     for side, arm, name in _asked(q, of):
         if solved(q, of, finished_mesh, JunctionFace(side, arm, "patch")) is None:
             continue
-        stays = {tuple(h.point) for h in hollows_of(q, side, arm)}
-        for h in hollows_of(q, side, arm, pits=False):
+        stays = {tuple(h.point) for h in hollows_of(q, side, arm, True)}
+        for h in hollows_of(q, side, arm, False):
             pit = "no" if tuple(h.point) in stays else "yes"
             out.append((name, *h.point.tolist(), h.depth, h.area, pit))
     columns = ("junction", "easting", "northing", "level", "depth", "area", "pit")

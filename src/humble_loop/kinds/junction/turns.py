@@ -73,7 +73,7 @@ class Turning:
     """A vehicle that turns from one leg into another, its front axle led round at ``radius`` (m).
 
     ``over_lip`` and ``over_crown`` (m) are how far its body reaches over a lip, and into the lanes of those that come towards it on
-    the legs; ``ring`` (n, 2) is the outline of what it covers. NaN where it can be led round nowhere.
+    the legs; ``corners`` (n, 4, 2) is where its body goes. NaN where it can be led round nowhere.
     """
 
     vehicle: str
@@ -82,8 +82,16 @@ class Turning:
     radius: float
     over_lip: float
     over_crown: float
-    ring: Floats
+    corners: Floats
     worst: tuple[float, float]
+
+    @property
+    def ring(self) -> Floats:
+        """The outline (n, 2) of what it covers."""
+        if not len(self.corners):
+            return np.empty((0, 2))
+        found: Floats = shapely.get_coordinates(shapely.get_exterior_ring(shapely.get_parts(swept(self.corners))[0]))
+        return found
 
 
 @query
@@ -206,13 +214,13 @@ def _led(
 def _told(vehicle: Vehicle, ground: shapely.Geometry, begin: Leg, finish: Leg, led: _Led | None) -> Turning:
     if led is None:
         nowhere = (float("nan"), float("nan"))
-        return Turning(vehicle.name, begin.name, finish.name, np.nan, np.nan, np.nan, np.empty((0, 2)), nowhere)
-    covered = swept(led.corners)
-    spill = shapely.difference(covered, ground)
-    at = shapely.point_on_surface(spill if led.over_lip > 0.0 and not spill.is_empty else covered)
-    ring: Floats = shapely.get_coordinates(shapely.get_exterior_ring(shapely.get_parts(covered)[0]))
-    place = (float(at.x), float(at.y))
-    return Turning(vehicle.name, begin.name, finish.name, led.radius, led.over_lip, led.over_crown, ring, place)
+        return Turning(vehicle.name, begin.name, finish.name, np.nan, np.nan, np.nan, np.empty((0, 4, 2)), nowhere)
+    places = led.corners.reshape(-1, 2)
+    if led.over_lip > 0.0:
+        places = places[~shapely.contains_xy(ground, places[:, 0], places[:, 1])]
+        places = places[[int(np.argmax(shapely.distance(ground, shapely.points(places))))]]
+    at = point(places.mean(axis=0))
+    return Turning(vehicle.name, begin.name, finish.name, led.radius, led.over_lip, led.over_crown, led.corners, at)
 
 
 def _path(begin: Leg, finish: Leg, keep: Side, radius: float, come: float, go: float) -> Floats | None:
