@@ -42,8 +42,17 @@ def test_it_shows_plan_corners_and_returns_and_goes_with_the_junction(d):
     d.settle()
     assert window.long_section.isVisible()
     assert not window.profiles.isVisible()
-    window.open_junction_sheet()  # of no junction it only says so
-    assert not window.profiles.isVisible()
+    window.open_junction_sheet()  # of a street the junction that is nearest to the cursor
+    d.settle()
+    assert d.session.thing == COURT
+    assert window.profiles.isVisible()
+
+
+def test_a_site_without_a_junction_says_so(drive):
+    alone = drive(None)
+    alone.window.open_junction_sheet()
+    assert alone.window.status.said.text().startswith("This site has no junction")
+    assert alone.session.thing is None
 
 
 def test_a_level_is_set_by_a_double_click_dragged_typed_and_removed(d):

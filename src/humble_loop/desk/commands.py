@@ -156,10 +156,9 @@ class StreetCommands:
 
     def show_corners(self) -> None:
         """Show the corners of the chosen junction in rows beside the plan."""
-        thing = self._w.session.thing
-        if thing is None or thing.kind != "junction":
-            self._w.say("Choose a junction first: click where its streets meet, or in the index")
-        else:
+        thing = self._w.junction_in_hand()
+        if thing is not None:
+            self._w.session.choose(thing)
             self._w.show_sheet("Corners")
 
     def show_drains(self) -> None:

@@ -44,6 +44,7 @@ from humble_loop.desk.strip import Strip
 from humble_loop.desk.tables_window import TablesWindow
 from humble_loop.desk.theme import LIGHT, THEMES, Theme, icon, style_sheet
 from humble_loop.engine.query import Unsolved
+from humble_loop.kinds.junction.nodes import nearest_junction
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import ThingId
 from humble_loop.site.edits import EditError
@@ -337,11 +338,23 @@ class MainWindow(QMainWindow):
         self.long_section.fit()
         self.cross_section.fit()
 
+    def junction_in_hand(self) -> ThingId | None:
+        """The chosen junction; else of the chosen street's, or of all, the one that is nearest to the cursor. None, and a word, for none."""
+        thing = self.session.thing
+        if thing is not None and thing.kind == "junction":
+            return thing
+        id = nearest_junction(self.session.engine, self.session.street, self.session.cursor)
+        if not id:
+            street = self.session.street
+            name = name_of(self.session.engine, ThingId("street", street)) if street else "This site"
+            self.say(f"{name} has no junction: let a street begin or end on another, or cross it")
+            return None
+        return ThingId("junction", id)
+
     def open_junction_sheet(self) -> None:
         """The chosen junction close up: its plan with fine contours and flow, its corners in rows, its returns side by side."""
-        thing = self.session.thing
-        if thing is None or thing.kind != "junction":
-            self.say("Choose a junction first: click where its streets meet, or in the index")
+        thing = self.junction_in_hand()
+        if thing is None:
             return
         if not self.plan.drawing.show_flow:
             self.toggle_flow()

@@ -371,6 +371,18 @@ def arms_at(q: Engine, id: str) -> tuple[tuple[str, Arm], ...]:
     return tuple((lesser, CrossingArm(made.holder, made.count, onwards)) for onwards in (False, True))
 
 
+def nearest_junction(q: Engine, street: str, place: tuple[float, float] | None) -> str:
+    """The id of the junction nearest to a place, of those of a street if one is named; '' where there is none."""
+    best, least = "", np.inf
+    for side, arm, through in all_joints(q):
+        if street in ("", side, through):
+            node = require_joint(q, side, arm).node
+            away = 0.0 if place is None else float(np.hypot(*(node - np.array(place))))
+            if away < least:
+                best, least = node_id(q, side, arm), away
+    return best
+
+
 def junction_name(q: Engine, street: str, arm: Arm) -> str:
     """The name that was given, else 'Side street / Through street', with the end added when both ends leave the same street; 'Through street × Side street' where
     they cross.

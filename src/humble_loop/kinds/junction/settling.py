@@ -43,6 +43,7 @@ _SHARES = (0.25, 0.5, 0.75)  # of a return, where it is given levels if it has n
 _SAMPLES = np.linspace(0.0, 1.0, 81)  # of a return, where rules are asked
 _NEAR_ENDS = 0.12  # of a return beside its ends and its turn, where its grade is all but theirs
 _MARGIN = 1e-4  # of a fall, by which a rule is kept more strictly, since levels are rounded
+_GENTLE = 5e-4  # of a fall beside the ends of a return that turns, so that levels that are rounded make no second turn
 _MILDER = 1.2  # times the steepest fall that is asked where that cannot be kept
 _MOST_MOVED = 0.1  # metres of a street's VIP: what a designer lets pass without another look at the street
 _STREET = 40.0  # metres of a return that a metre of a street's VIP counts for
@@ -68,14 +69,15 @@ class Settling:
 
 @dataclass(frozen=True)
 class _Asked:
-    """A rule with what is done if it cannot be kept: a pit on a return, or to say so and ask a milder one ``instead``; one that is
-    ``firm`` is kept.
+    """A rule, by which return (None: of a street). If it cannot be kept that is said and a milder one asked ``instead``; one that ``leads``
+    water across the mouth gives way to a pit on the return, and with it goes what is only asked for its sake: ``if_pit`` is asked then.
     """
 
     rule: Rule
-    pit: int | None = None
-    firm: bool = False
+    of: int | None = None
     instead: Rule | None = None
+    leads: bool = False
+    if_pit: tuple[Rule, Rule] | None = None
 
 
 @dataclass(frozen=True)
@@ -133,7 +135,7 @@ def _begun(q: Engine, id: str) -> _Begun:
         course = at(_SAMPLES * r.rule.length)
         courses.append(course)
         before[own] = r.rule.cubic.level(np.array(shares[k]) * r.rule.length)
-        asked += _asked(q, r, course, at, None if pits[k] else k)
+        asked += _asked(q, r, course, at, k, pits[k])
         now = r.rule.cubic.level(course.s)
         constant, factors = course.level
         wanted.append((factors, now - constant, np.full(len(course.s), r.rule.length / len(course.s))))
@@ -142,9 +144,7 @@ def _begun(q: Engine, id: str) -> _Begun:
         row = np.zeros((1, count))
         row[0, starts[-1] + i] = 1.0
         wanted.append((row, np.array([z]), np.array([_STREET])))
-        asked.append(
-            _Asked(Rule("the street", row, np.array([z - _MOST_MOVED]), np.array([z + _MOST_MOVED])), firm=True)
-        )
+        asked.append(_Asked(Rule("the street", row, np.array([z - _MOST_MOVED]), np.array([z + _MOST_MOVED]))))
     whole = Wanted(*(np.concatenate(parts) for parts in zip(*wanted)))
     return _Begun(returns, shares, vips, before, pits, tuple(courses), InPieces(_worked(before, asked, whole, pits)))
 
@@ -158,16 +158,24 @@ def _worked(
         made = yield from settled(before, np.ones(len(before), dtype=bool), [a.rule for a in left], wanted)
         if not made.conflict:
             return made, tuple(stands), tuple(given_up)
-        those = [a for a in left if a.rule.words in made.conflict]
-        goes = next((a for a in those if a.pit is not None), next(a for a in those if not a.firm))
-        left.remove(goes)
-        if goes.pit is not None:
-            stands[goes.pit] = True
+        those = [a for a in left if a.rule.words in made.conflict and a.of is not None]
+        leading = next((a for a in left if a.leads and a.of in {t.of for t in those}), None)
+        if leading is not None and leading.of is not None:
+            stands[leading.of] = True
+            left.remove(leading)
+            left = [_with_pit(a) if a.of == leading.of else a for a in left]
             continue
+        goes = those[0]
+        left.remove(goes)
         if goes.rule.words not in given_up:
             given_up.append(goes.rule.words)
-        left += [] if goes.instead is None else [_Asked(goes.instead)]
+        left += [] if goes.instead is None else [_Asked(goes.instead, goes.of)]
     raise NotSolved("too many of its rules contradict one another")
+
+
+def _with_pit(asked: _Asked) -> _Asked:
+    """What is asked of a return once it has a pit."""
+    return asked if asked.if_pit is None else _Asked(asked.if_pit[0], asked.of, asked.if_pit[1])
 
 
 def _vips(q: Engine, id: str) -> tuple[tuple[str, int, float], ...]:
@@ -230,22 +238,22 @@ class _Course:
 _At = Callable[[Floats], _Course]
 
 
-def _asked(q: Engine, r: WorkedReturn, course: _Course, at: _At, pit: int | None) -> list[_Asked]:
+def _asked(q: Engine, r: WorkedReturn, course: _Course, at: _At, k: int, pit: bool) -> list[_Asked]:
     """What a return is asked: to fall one way where its lips do; else to let what runs into it cross the mouth, or to have a pit."""
     rules, cubic = class_of(q, r.street), r.rule.cubic
-    most = max(rules.most_return_fall, abs(cubic.m0), abs(cubic.m1))
+    least, most = rules.least_return_fall, max(rules.most_return_fall, abs(cubic.m0), abs(cubic.m1))
     if cubic.m0 * cubic.m1 >= 0.0:
-        milder = _one_way(r, course, 0.0, _MILDER * most)
-        return [_Asked(_one_way(r, course, rules.least_return_fall, most), instead=milder)]
-    milder, least = _one_turn(r, course, 0.0, most), rules.least_return_fall
-    found = [_Asked(_one_turn(r, course, least, most), instead=milder)]
-    if cubic.m0 < 0.0 < cubic.m1 and pit is not None:
-        spans = rulings(q, *r.place)
-        # Water only crosses from where the return lies opposite the through lip.
-        last = float(spans.on_return[spans.through - 1]) if spans.through else None
-        found = [_Asked(_one_turn(r, course, least, most, last), instead=milder)]
-        found.append(_Asked(_across(q, r, at, spans, least), pit))
-    return found
+        return [_Asked(_one_way(r, course, least, most), k, _one_way(r, course, 0.0, _MILDER * most))]
+    turns = _one_turn(r, course, least, most), _one_turn(r, course, 0.0, most)
+    if pit or not cubic.m0 < 0.0 < cubic.m1:
+        return [_Asked(turns[0], k, turns[1])]
+    spans = rulings(q, *r.place)
+    # Water only crosses from where the return lies opposite the through lip.
+    last = float(spans.on_return[spans.through - 1]) if spans.through else None
+    return [
+        _Asked(_one_turn(r, course, least, most, last), k, turns[1], if_pit=turns),
+        _Asked(_across(q, r, at, spans, least), k, leads=True),
+    ]
 
 
 def _one_way(r: WorkedReturn, course: _Course, least: float, most: float) -> Rule:
@@ -269,8 +277,11 @@ def _one_turn(r: WorkedReturn, course: _Course, least: float, most: float, last:
     middle = middle if last is None else min(middle, last)
     rises = np.where(course.s < middle, cubic.m0, cubic.m1) > 0.0
     constant, factors = course.grade
-    near = np.abs(course.s[:, None] - [0.0, middle, r.rule.length]).min(axis=1) < _NEAR_ENDS * r.rule.length
-    gentle = np.where(near, 0.0, least + _MARGIN if least else 0.0)
+    around = np.abs(course.s[:, None] - [0.0, middle, r.rule.length]) < _NEAR_ENDS * r.rule.length
+    ends = min(_GENTLE, abs(cubic.m0), abs(cubic.m1))
+    gentle = np.where(
+        around[:, 1], 0.0, np.where(around.any(axis=1), ends, max(least + _MARGIN if least else 0.0, ends))
+    )
     low, high = np.where(rises, gentle, -most), np.where(rises, most, -gentle)
     return Rule(
         f"{r.made.title}: one turn, at {share(least)} to {share(most)}", factors, low - constant, high - constant
