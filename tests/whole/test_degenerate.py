@@ -83,7 +83,7 @@ def make(streets, rows, ground):
     return site
 
 
-@examples(40)
+@examples(24)
 @given(st.lists(street, min_size=1, max_size=3), st.lists(row, max_size=2), st.sampled_from([GROUND, GROUND, None]))
 def test_no_site_brings_the_working_out_down(streets, rows, ground):
     q = Engine(make(streets, rows, ground))

@@ -34,7 +34,10 @@ def test_every_table_of_the_brickworks_has_rows_of_its_columns(brickworks, name)
     q = Engine(site)
     of = "Kiln Court" if name in ("centreline", "levels") else None
     made = table(q, name, of)
-    assert made.rows or name == "hollows"  # nothing stands in the brickworks
+    assert made.rows or name in (
+        "hollows",
+        "lanes",
+    )  # no water stands in the first stage, and nobody has a lane to turn
     assert all(len(row) == len(made.columns) for row in made.rows)
     assert all(v is None or isinstance(v, (str, int, float)) for row in made.rows for v in row)
     if name in COLUMNS:
