@@ -35,11 +35,8 @@ def edge_counts(surface):
     return np.unique(e, axis=0, return_counts=True)
 
 
-def assert_watertight(q, off=1e-6, slits=False):
-    """Every inner edge has two triangles, nothing overlaps, and the whole rim lies on the ground (``off`` metres of it).
-
-    ``slits``: a crack without area in plan, inside the surface, is let pass.
-    """
+def assert_watertight(q, off=1e-6):
+    """Every inner edge has two triangles, nothing overlaps, and the whole rim lies on the ground (``off`` metres of it)."""
     whole = whole_surface(q).surface
     _, counts = edge_counts(whole)
     assert set(counts) <= {1, 2}
@@ -47,8 +44,6 @@ def assert_watertight(q, off=1e-6, slits=False):
     assert whole.areas().sum() == pytest.approx(plan.area, rel=1e-9)
     assert plan.geom_type == "Polygon"
     rim = whole.points[np.unique(whole.outline_edges)]
-    if slits:
-        rim = rim[shapely.distance(shapely.points(rim[:, :2]), plan.boundary) < 1e-3]
     assert np.abs(ground_of(q).levels(rim) - rim[:, 2]).max() < off
 
 

@@ -5,9 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Ints
+from humble_loop.geometry.arrays import Bools, Ints
 from humble_loop.ground.merge import same_places, stitched
 from humble_loop.ground.surface import Surface
 from humble_loop.lines.faces import FaceId
@@ -15,6 +17,7 @@ from humble_loop.whole.overlaps import counted
 from humble_loop.whole.things import all_faces
 
 SAME = 1e-5  # metres within which points of neighbouring faces are one
+_SPECK = 1e-6  # m2 of surface, joined to nothing, that cutting left over by rounding
 
 
 @dataclass(frozen=True)
@@ -40,4 +43,18 @@ def whole_surface(q: Engine) -> Whole:
     merged = place[triangles]
     keep = (merged[:, 0] != merged[:, 1]) & (merged[:, 1] != merged[:, 2]) & (merged[:, 0] != merged[:, 2])
     triangles, was = stitched(points[first][:, :2], merged[keep], SAME)
-    return Whole(Surface(points[first], triangles), tuple(id for id, _ in made), owner[keep][was])
+    surface, owner = Surface(points[first], triangles), owner[keep][was]
+    stays = ~_specks(surface)
+    return Whole(Surface(surface.points, triangles[stays]), tuple(id for id, _ in made), owner[stays])
+
+
+def _specks(surface: Surface) -> Bools:
+    """Which triangles (m,) belong to a part that shares no edge with others and is too small to be meant."""
+    t, n, m = surface.triangles, len(surface.points), len(surface.triangles)
+    ends = np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
+    edges, edge = np.unique(ends[:, 0] * n + ends[:, 1], return_inverse=True)
+    has = (np.tile(np.arange(m), 3), m + edge.ravel())  # a graph of triangles and, after them, their edges
+    size = m + len(edges)
+    part = connected_components(coo_array((np.ones(3 * m), has), shape=(size, size)), directed=False)[1][:m]
+    speck: Bools = np.bincount(part, surface.areas())[part] < _SPECK
+    return speck
