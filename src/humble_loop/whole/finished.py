@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Bools, Ints
@@ -50,6 +48,9 @@ def whole_surface(q: Engine) -> Whole:
 
 def _specks(surface: Surface) -> Bools:
     """Which triangles (m,) belong to a part that shares no edge with others and is too small to be meant."""
+    from scipy.sparse import coo_array  # takes long to load, and is seldom wanted
+    from scipy.sparse.csgraph import connected_components
+
     t, n, m = surface.triangles, len(surface.points), len(surface.triangles)
     ends = np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
     edges, edge = np.unique(ends[:, 0] * n + ends[:, 1], return_inverse=True)
