@@ -10,7 +10,7 @@ demo: prepare
 	@scripts/on-screen.sh $(PY) -m humble_loop --demo
 
 test: prepare lint types layers pictures
-	xvfb-run -a -s "-screen 0 1600x1000x24" $(PY) -m pytest -n 2 --dist loadgroup
+	xvfb-run -a -s "-screen 0 1600x1000x24" $(PY) -m pytest
 
 # Look for new examples that break a property: minutes, and not the same ones twice. Prints what it found.
 search: prepare

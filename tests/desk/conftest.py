@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, QSettings, Qt
 from PySide6.QtGui import QMouseEvent
@@ -14,13 +12,6 @@ from humble_loop.desk.session import Session
 from humble_loop.desk.theme import font, load_fonts
 from humble_loop.desk.window import MainWindow
 from humble_loop.site.libraries import new_site
-
-
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Where tests are shared out, one process takes all windows: two would take the keyboard from one another."""
-    for item in items:
-        if Path(__file__).parent in item.path.parents:
-            item.add_marker(pytest.mark.xdist_group("screen"))
 
 
 class Driver:

@@ -132,6 +132,8 @@ class CrossSection(DrawingView):
     def _show_others(self) -> None:
         """Other surfaces, each with its name where it begins, and names of services and streets where they are met."""
         surfaces = self._beside.surfaces if SURFACES in self.shown else ()
+        if self._made is not None and np.isfinite(self._made.found).all(axis=1).any():
+            surfaces = (*surfaces, ("as found", self._made.found))
         gap = np.full((1, 2), np.nan)
         points = (
             np.concatenate([p for _, surface in surfaces for p in (surface, gap)]) if surfaces else np.empty((0, 2))

@@ -14,7 +14,9 @@ from humble_loop.ground.drape import Draped, drape
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.cross_section import section_points
-from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
+from humble_loop.kinds.street.earthworks import ground_under
+from humble_loop.kinds.street.order import built_before
+from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
 from humble_loop.kinds.street.section import whole_at
 from humble_loop.lines.describe import Crossing, Drawing, Stroke
 from humble_loop.lines.faces import FaceId, finished_mesh
@@ -111,9 +113,10 @@ class SectionView:
 
 @query
 def _ground_under(q: Engine, id: LineId) -> Draped:
-    """The ground under a line: it stays as it is while levels are dragged."""
+    """The ground under a line: it stays as it is while levels are dragged, but for what is built before."""
     plan = line_plan(q, id)
-    return drape(ground_of(q), plan.base, float(plan.offset.values[0]))
+    ground = ground_under(q, id.street) if isinstance(id, StreetLine) else ground_of(q)
+    return drape(ground, plan.base, float(plan.offset.values[0]))
 
 
 _ABREAST, _MOST_ABREAST = 2.0, 400  # metres between places at which other lines are looked at, and how many
@@ -164,12 +167,13 @@ def abreast(q: Engine, id: LineId, other: LineId) -> tuple[Floats, Floats]:
 class CrossView:
     """A cross section, as it is looked at along increasing chainage: distance to the right, and level.
 
-    ``ground`` (n, 2); ``design`` (m, 2) from left to right with point ``names`` ('' where only the surface is cut);
+    ``ground`` (n, 2), with what is built before the street; ``found`` (n, 2) as it was found, where that is another; ``design`` (m, 2) from left to right with point ``names`` ('' where only the surface is cut);
     ``words`` say what is cut through where that is not plain carriageway; ``reach`` is how far it goes to either side,
     in metres, some ground beyond the design included.
     """
 
     ground: Floats
+    found: Floats
     design: Floats
     names: tuple[str, ...]
     crown: float
@@ -179,6 +183,7 @@ class CrossView:
 
 _CUT_REACH = 18.0  # metres to either side of a cut through the surface: a bulb's rim and the lots behind it
 _MOST_REACH = 80.0  # metres to either side at most
+_SAME_GROUND = 0.005  # metres within which the ground is as it was found
 
 
 def cross_view(q: Engine, street: str, chainage: float, *, batters: bool = True) -> CrossView:
@@ -214,8 +219,17 @@ def _view(
     widest = float(np.nanmax(np.abs(design[:, 0]))) if len(design) else 10.0
     reach = min(1.3 * widest, _MOST_REACH)
     p, offsets = _across(q, street, s, 1.5 * reach)
-    ground = np.column_stack([-offsets[::-1], ground_of(q).levels(p)[::-1]])
-    return CrossView(frozen(ground), frozen(design), names, crown, words, reach)
+    right = -offsets[::-1]
+    found = np.column_stack([right, ground_of(q).levels(p)[::-1]])
+    if not (before := built_before(q, street)):
+        return CrossView(frozen(found), frozen(np.empty((0, 2))), frozen(design), names, crown, words, reach)
+    ground = np.column_stack([right, ground_under(q, street).levels(p)[::-1]])
+    apart = np.abs(ground[:, 1] - found[:, 1]) > _SAME_GROUND
+    if apart.any():
+        built = f"the ground is as {' and '.join(name_of(q, o) for o in before)} leaves it"
+        words = f"{words}; {built}" if words else built
+    found[~np.convolve(apart, [1, 1, 1], "same").astype(bool), 1] = np.nan
+    return CrossView(frozen(ground), frozen(found), frozen(design), names, crown, words, reach)
 
 
 def _across(q: Engine, street: str, s: float, reach: float) -> tuple[Floats, Floats]:

@@ -183,6 +183,10 @@ class Kind:
         """One of its faces."""
         raise NotImplementedError
 
+    def built_with(self, q: Engine, id: FaceId) -> str | None:
+        """The street whose place in the order of construction one of its faces has; None where it has none."""
+        return None
+
     def reason(self, q: Engine, id: FaceId, place: tuple[float, float]) -> Quantity | None:
         """The quantity (at one place) that the level at a place of a face rests on, where that is no line's; None
         to take the nearest of the face's lines.
@@ -230,6 +234,10 @@ class Kind:
     def stations(self, q: Engine, street: str) -> Floats:
         """Chainages at which a street must have a row."""
         return np.empty(0)
+
+    def built_before(self, q: Engine, street: str) -> tuple[str, ...]:
+        """Streets that are built before a street unless it is decided otherwise; resting on nothing that has a level."""
+        return ()
 
     def cover(self, q: Engine, line: LineId) -> tuple[tuple[float, float], ...]:
         """Stretches of a boundary line that it adjoins, so that no batter stands there."""

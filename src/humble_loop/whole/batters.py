@@ -12,7 +12,9 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Bools, Floats, Ints
 from humble_loop.ground.cut import Lost, Remainder, cutting
 from humble_loop.ground.surface import Surface
+from humble_loop.kinds.street.order import built_before
 from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
+from humble_loop.lines.standing import kind_of
 from humble_loop.whole.places import footprint, near
 
 _SAME = 1e-7  # metres of level within which two batters are one
@@ -26,7 +28,10 @@ _ON = 1e-6  # metres within which things touch
 
 @dataclass(frozen=True)
 class Meeting:
-    """Two batters that overlap, or one with itself: what each loses, and where a cut lies on a fill (``clash``)."""
+    """Two batters that overlap, or one with itself: what each loses, and where a cut lies on a fill (``clash``).
+
+    Where one is built after the other it is that one's ground: a cut goes on into its fill and a fill over its cut, so nothing clashes.
+    """
 
     first: Lost
     second: Lost
@@ -104,10 +109,17 @@ def meeting(q: Engine, first: FaceId, second: FaceId) -> Meeting:
 @query
 def _meeting(q: Engine, first: FaceId, second: FaceId) -> InPieces[Meeting]:
     names = face(q, first).title, "itself" if first == second else face(q, second).title
-    return InPieces(_meet(clear_batter(q, first), clear_batter(q, second), first == second, names))
+    later = 1 if _is_ground(q, first, second) else 0 if _is_ground(q, second, first) else None
+    return InPieces(_meet(clear_batter(q, first), clear_batter(q, second), first == second, names, later))
 
 
-def _meet(one: Clear, other: Clear, itself: bool, names: tuple[str, str]) -> Pieces[Meeting]:
+def _is_ground(q: Engine, first: FaceId, second: FaceId) -> bool:
+    """Whether a face is of a street that is built before that of a second one, and so its ground."""
+    before, after = (kind_of(id.kind).built_with(q, id) for id in (first, second))
+    return before is not None and after is not None and before in built_before(q, after)
+
+
+def _meet(one: Clear, other: Clear, itself: bool, names: tuple[str, str], later: int | None) -> Pieces[Meeting]:
     a, b = one.surface, other.surface
     if a.empty or b.empty:
         return Meeting(Lost.all(()), Lost.all(()), shapely.Polygon())
@@ -133,10 +145,14 @@ def _meet(one: Clear, other: Clear, itself: bool, names: tuple[str, str]) -> Pie
     i, j, shared = i[some], j[some], shared[some]
     cut_a, cut_b = one.cut[i], other.cut[j]
     clash, alike = shared[cut_a != cut_b], cut_a == cut_b
-    # Of a cut and a fill the first stands; that they clash is told.
+    # Of a cut and a fill that which is built later stands, or else the first; then that they clash is told.
     loses_a, loses_b = _divided(shared[alike], _planes(a)[i[alike]], _planes(b)[j[alike]], cut_a[alike])
-    first_lost = _lost(i[alike], loses_a)
-    second_lost = _lost(np.concatenate([j[alike], j[~alike]]), np.concatenate([loses_b, clash]))
+    none = np.full(len(clash), shapely.Polygon(), dtype=object)
+    of_first, of_second = (clash, none) if later == 1 else (none, clash)
+    first_lost = _lost(np.concatenate([i[alike], i[~alike]]), np.concatenate([loses_a, of_first]))
+    second_lost = _lost(np.concatenate([j[alike], j[~alike]]), np.concatenate([loses_b, of_second]))
+    if later is not None:
+        clash = none
     together = []
     for begin in range(0, len(clash), _PIECE):
         yield

@@ -21,6 +21,7 @@ from humble_loop.ground.drape import cross_segments
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.cross_section import SectionPoint, across_at, has_all_points, section_points
+from humble_loop.kinds.street.earthworks import ground_under
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
 from humble_loop.lines.describe import SetOutPoint
 from humble_loop.lines.line import LineId, ThingId, line, line_plan
@@ -118,7 +119,7 @@ def _across(q: Engine, id: LineId) -> Across | None:
     whole = {side: has_all_points(q, street, side, points) for side in SIDES}
     every = np.array([p.offsets for p in points])
     left, right = np.nanmax(every, axis=0) + _BESIDE, np.nanmin(every, axis=0) - _BESIDE
-    cut = cross_segments(ground_of(q), chain.points_at(s, left), chain.points_at(s, right))
+    cut = cross_segments(ground_under(q, street), chain.points_at(s, left), chain.points_at(s, right))
     ground = []
     for start, found in zip(left, cut.by_line(len(s))):
         known = np.isfinite(found.level)

@@ -14,6 +14,7 @@ from humble_loop.whole.things import all_things
 
 STAGE_OF = {
     "built twice": "Sections",
+    "batter on a street": "Sections",
     "batter ends in the air": "Sections",
     RULE: "Levels",
     SIGHT: "Junctions",

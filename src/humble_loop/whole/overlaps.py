@@ -15,12 +15,16 @@ from humble_loop.ground.surface import Surface
 from humble_loop.ground.volume import Volume, volume_between
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.junction.nodes import unworked
+from humble_loop.kinds.street.earthworks import ground_under
+from humble_loop.kinds.street.order import built_before, decided_order
 from humble_loop.kinds.street.side import boundary_width
 from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
-from humble_loop.lines.findings import Finding, failed
+from humble_loop.lines.findings import Finding, Mend, failed
 from humble_loop.lines.line import ThingId
+from humble_loop.lines.standing import kind_of
 from humble_loop.site.model import SIDES
 from humble_loop.whole.batters import clear_batter, hinges, is_batter, meeting
+from humble_loop.whole.keeping_off import Kept, keeping_off
 from humble_loop.whole.places import face_tree, footprint, joined, near
 from humble_loop.whole.things import faces_of, name_of, thing_of
 
@@ -129,8 +133,37 @@ def _covered_before(plans: np.ndarray) -> np.ndarray:
 
 @query
 def counted_volume(q: Engine, id: FaceId) -> Volume:
-    """Cut and fill of a face against the current ground, each square metre once."""
-    return volume_between(ground_of(q), counted(q, id))
+    """Cut and fill of a face against its ground, each square metre once: the current ground, or with it the earthworks of streets that are
+    built before its own (see ``built_over``).
+    """
+    street = kind_of(id.kind).built_with(q, id)
+    return volume_between(ground_of(q) if street is None else ground_under(q, street), counted(q, id))
+
+
+@query
+def built_over(q: Engine, street: str) -> Volume:
+    """Cut and fill of earthworks that are made first and lie below what a street then builds over them.
+
+    With these the volumes of all faces are, on balance, those from the current ground to the finished surface.
+    """
+    if not built_before(q, street):
+        return Volume(0.0, 0.0, 0.0)
+    return volume_between(ground_of(q), _ground_below(q, street).result(q)[0])
+
+
+@query
+def _ground_below(q: Engine, street: str) -> InPieces[Remainder]:
+    """The part of the ground under a street, with earlier earthworks, on which it builds."""
+    made = [
+        counted(q, id)
+        for id in faces_of(q, ThingId("street", street))
+        if not isinstance(q.attempt(counted, id), Unsolved)
+    ]
+    ground = ground_under(q, street)
+    if ground.empty:
+        return InPieces(cutting(ground, shapely.Polygon()))
+    beside = shapely.box(*ground.bounds).buffer(_BESIDE).difference(shapely.union_all([plan_of(m) for m in made]))
+    return InPieces(cutting(ground, beside))
 
 
 @query
@@ -223,9 +256,39 @@ def _over(q: Engine, thing: ThingId, several: str, other: ThingId, batters: bool
         beneath = finished_mesh(q, theirs.pop()).title if len(theirs) == 1 else name_of(q, other)
         words = f"{shared.area:.2f} m² of it lie over {beneath}; there it is not counted"
         remedy = "move one of them, or lessen a depth, a radius or a batter's height"
-        area, place = float(shared.area), _place_in(shared)
-        found.append(Finding("built twice", thing, title, words, remedy, area, 0.0, place=place, also=(other,)))
+        if batters and other.kind in _CARRIES:
+            built = [(id, o.earlier) for id, o in mine if not o.earlier.gives_way]
+            kept = keeping_off(q, *({ids[k] for ids in built} for k in (0, 1)))
+            if kept is not None:
+                found.append(_lands(q, thing, title, other, kept, shared))
+                continue
+        area, place, mend = float(shared.area), _place_in(shared), None
+        if batters and thing.kind == other.kind == "street" and all(o.earlier.gives_way for _, o in mine):
+            remedy = f"choose which of both streets is built later, or {remedy}"
+            later = f"Build {name_of(q, thing)} after {name_of(q, other)}"
+            mend = Mend(later, decided_order(thing.id, other.id, thing.id))
+        found.append(
+            Finding("built twice", thing, title, words, remedy, area, 0.0, place=place, mend=mend, also=(other,))
+        )
     return found
+
+
+_CARRIES = ("street", "junction", "turning_head")  # what others' batters may not come down on
+
+
+def _lands(q: Engine, thing: ThingId, title: str, other: ThingId, kept: Kept, shared: shapely.Geometry) -> Finding:
+    """Where a batter comes down on a street, or cuts under it, with the least that keeps it off."""
+    does = "its fill comes down on" if kept.fill else "its cut goes under"
+    words = f"{does} {name_of(q, other)}, over {shared.area:.2f} m², which are not counted to it"
+    shift = np.ceil(100.0 * kept.shift) / 100.0
+    remedy = f"{shift:.2f} m further away it stays off"
+    if kept.slope is not None:
+        # Steeper than it must be, by less than a hundredth.
+        run = np.floor(100.0 / kept.slope) / 100.0
+        remedy += f", or with a batter of 1:{run:g}" if run > 0 else ""
+    remedy += "; or plan a wall, or lessen its height"
+    value = float(shared.area)
+    return Finding("batter on a street", thing, title, words, remedy, value, 0.0, place=kept.at, also=(other,))
 
 
 def _crossings(q: Engine, thing: ThingId, other: ThingId) -> shapely.Geometry:

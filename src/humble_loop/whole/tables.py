@@ -16,12 +16,13 @@ from humble_loop.site import parts
 from humble_loop.whole.cover import cover_table
 from humble_loop.whole.findings import findings
 from humble_loop.whole.following import trail_table
-from humble_loop.whole.overlaps import counted, counted_volume
+from humble_loop.whole.overlaps import built_over, counted, counted_volume
 from humble_loop.whole.pavement import pavement
 from humble_loop.whole.sight import sight_table
 from humble_loop.whole.things import all_faces, all_things, name_of, thing_of
 
 _LEAST_INTERVAL = 0.05  # metres: closer than anything is set out; the longest street has 400,000 rows then
+_NONE = 1e-6  # m3 that are none
 _HERE = (("easting", "northing"),)
 
 
@@ -112,6 +113,13 @@ def _volumes(q: Engine, of: str | None, every: float | None) -> Table:
         if of is None or of in (thing_of(q, id).id, made.title) or made.title.startswith(of):
             area = float(counted(q, id).areas().sum())
             out.append((made.title, made.role, volume.cut, volume.fill, volume.area, area))
+    for street in street_ids(q):
+        earlier = q.attempt(built_over, street)
+        if isinstance(earlier, Unsolved) or not earlier.cut + earlier.fill > _NONE:
+            continue
+        if of is None or of == street or street_name(q, street).startswith(of):
+            title = f"earlier earthworks under {street_name(q, street)}"
+            out.append((title, "earthworks", earlier.cut, earlier.fill, 0.0, 0.0))
     return Table(("piece", "kind", "cut", "fill", "area_over_ground", "area"), tuple(out))
 
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, frozen, unique_chainages
+from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.junction.corners import (
     TIGHT,
     ReturnLine,
@@ -81,7 +82,7 @@ def face_of(q: Engine, id: JunctionFace) -> Face:
     if id.part == "roadside":
         lines = tuple(ReturnLine(id.street, id.arm, id.corner, n) for n in names)
         return Strip(f"{title} roadside", "roadside", lines, s, joined, shape.last.roles)
-    return batter(q, f"{title} batter", boundary_of(q, id.street, id.arm, id.corner), s, joined)
+    return batter(q, f"{title} batter", boundary_of(q, id.street, id.arm, id.corner), s, joined, ground_of(q))
 
 
 def _between(made: tuple[Floats, Floats], low: float, high: float) -> Floats:

@@ -21,6 +21,7 @@ from humble_loop.kinds.junction.nodes import (
     all_joints,
     arms_at,
     arms_of,
+    beside,
     both_crowns,
     joint,
     junction_name,
@@ -145,6 +146,9 @@ class Junctions(Kind):
 
     def stations(self, q: Engine, street: str) -> Floats:
         return reach.stations(q, street)
+
+    def built_before(self, q: Engine, street: str) -> tuple[str, ...]:
+        return beside(q, street)
 
     def slopes(self, q: Engine, line: LineId, s: Floats) -> Floats:
         assert isinstance(line, ReturnLine)

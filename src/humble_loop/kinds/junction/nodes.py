@@ -258,6 +258,22 @@ def both_crowns(q: Engine, street: str, arm: Arm) -> bool:
     return chosen is not None and chosen.crowns == "both" and is_new(q, require_joint(q, street, arm).through)
 
 
+_BESIDE = np.radians(50.0)  # typical: streets that leave at less run beside one another as far as their batters go
+
+
+@query
+def beside(q: Engine, street: str) -> tuple[str, ...]:
+    """The streets that a street leaves at a sharp angle: unless it is decided otherwise, they are built before it."""
+    found = []
+    for arm in arms_of(q, street):
+        j = require_joint(q, street, arm)
+        here, there = ((street, j.side_chainage), (j.through, j.through_chainage))
+        turn = np.diff([float(chain_of(q, s).at([at]).headings[0]) for s, at in (here, there)])[0]
+        if abs(np.sin(turn)) < np.sin(_BESIDE):
+            found.append(j.through)
+    return tuple(dict.fromkeys(found))
+
+
 @query
 def worked_crossings(q: Engine, first: str, second: str) -> tuple[Crossing, ...]:
     """The crossings of two streets at which a junction is laid out."""

@@ -35,6 +35,7 @@ from humble_loop.kinds.junction.nodes import (
 )
 from humble_loop.kinds.junction.throats import throat_place
 from humble_loop.kinds.street.levels import grade_line, own_level
+from humble_loop.kinds.street.order import order_choice
 from humble_loop.kinds.street.plan import StreetLine, is_new, name_of, vips_of
 from humble_loop.kinds.street.show import SAG, role_in_plan
 from humble_loop.lines.describe import (
@@ -106,6 +107,10 @@ def facts(q: Engine, id: str) -> tuple[Row, ...]:
             rows.append(_name(q, street, arm))
         if not _onwards(arm) and (choice := _whose_crown(q, street, arm)) is not None:
             rows.append(choice)
+        if not _onwards(arm):
+            through = require_joint(q, street, arm).through
+            if (order := order_choice(q, street, through, "built later")) is not None:
+                rows.append(order)
         if isinstance(arm, CrossingArm):
             rows.append(Note(f"{name_of(q, street)}, {arm}"))
         t, place = q.attempt(throat, street, arm), "node" if both_crowns(q, street, arm) else "throat"

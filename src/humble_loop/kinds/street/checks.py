@@ -18,6 +18,7 @@ from humble_loop.kinds.street.edits import remove_bend, set_bend, set_vip, unloc
 from humble_loop.kinds.street.faces import faces_of
 from humble_loop.kinds.street.levels import MOST_SHOWN, GradeLine, carried, end_ties, grade_line, own_grades, tolerances
 from humble_loop.kinds.street.model import Vip
+from humble_loop.kinds.street.order import NEITHER, decided_order, ring_through
 from humble_loop.kinds.street.plan import (
     bends_of,
     centreline,
@@ -44,7 +45,15 @@ _KINK = 0.01  # degrees by which a line may turn without a curve as a matter of 
 _ON = 1e-6  # metres along a street within which places are one
 _SHARP = 0.01  # grade change at a VIP from which a curve is wanted
 
-PLAN_RULES = ("bends that do not fit", "radius", "kink", "points at one place", "ring of ties", "streets meet unworked")
+PLAN_RULES = (
+    "bends that do not fit",
+    "radius",
+    "kink",
+    "points at one place",
+    "ring of ties",
+    "streets meet unworked",
+    "order in a ring",
+)
 LEVEL_RULES = (
     "grade too flat",
     "grade too steep",
@@ -81,12 +90,30 @@ def street_findings(q: Engine, street: str) -> tuple[Finding, ...]:
     if not is_new(q, street):
         return (*found, *([failed(levels, thing(street), at)] if isinstance(levels, Unsolved) else []))
     found += section_findings(q, street)
+    found += _order(q, street)
     found += _ground(q, street)
     if isinstance(levels, Unsolved):
         return (*found, failed(levels, thing(street), place(q, street, 0.5 * laid.chain.total)))
     found += level_findings(q, street)
     found += face_findings(q, thing(street), faces_of(q, street), at)
     return unique(found)
+
+
+def _order(q: Engine, street: str) -> list[Finding]:
+    """Streets that are to be built before it and yet wait for it; each such pair is told of both."""
+    return [
+        Finding(
+            "order in a ring",
+            thing(street),
+            name_of(q, street),
+            f"it is to be built after {name_of(q, other)}, which has to wait for it: neither has the other's earthworks as its ground",
+            "choose anew which of the streets there is built later",
+            place=place(q, street, 0.5 * chain_of(q, street).total),
+            mend=Mend(f"{name_of(q, street)} does not wait", decided_order(street, other, NEITHER)),
+            also=(thing(other),),
+        )
+        for other in ring_through(q, street)
+    ]
 
 
 @query

@@ -9,8 +9,8 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats
 from humble_loop.ground.meet import toes
-from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.batter import outwards
+from humble_loop.kinds.street.earthworks import ground_under
 from humble_loop.kinds.street.plan import StreetLine, chain_of
 from humble_loop.kinds.street.side import course
 from humble_loop.lines.line import line
@@ -46,7 +46,7 @@ def depths_along(q: Engine, street: str) -> Depths:
     """A street's depths along its crown."""
     chain = chain_of(q, street)
     s = np.linspace(0.0, chain.total, int(np.clip(np.ceil(chain.total / _STEP), 1, _MOST)) + 1)
-    return Depths(s, line(q, StreetLine(street)).rule.levels(s) - ground_of(q).levels(chain.points_at(s)))
+    return Depths(s, line(q, StreetLine(street)).rule.levels(s) - ground_under(q, street).levels(chain.points_at(s)))
 
 
 @query
@@ -70,9 +70,10 @@ def _edge(q: Engine, street: str, side: Side, s: Floats) -> tuple[Floats, Floats
     within = np.clip(s, made.plan.start, made.plan.end)
     hinges = made.points(within)
     most = np.full(len(s), parts.settings(q).batter_reach)
-    if ground_of(q).empty:
+    ground = ground_under(q, street)
+    if ground.empty:
         return hinges[:, :2], np.zeros(len(s))
     cut, fill = (np.interp(within, across.at, slope) for slope in across.slopes.T)
-    found = toes(ground_of(q), hinges, outwards(made.plan, within), cut, fill, most)
+    found = toes(ground, hinges, outwards(made.plan, within), cut, fill, most)
     ends = np.isfinite(hinges[:, 2]) & found.met
     return np.where(ends[:, None], found.points[:, :2], hinges[:, :2]), np.where(ends, found.reach, 0.0)

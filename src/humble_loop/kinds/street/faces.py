@@ -8,12 +8,12 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Bools, Floats, frozen, left_normals, tangents
-from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.geometry.arrays import Floats, left_normals, tangents
 from humble_loop.kinds.street.batter import Rise, batter, no_batter, sheet
+from humble_loop.kinds.street.earthworks import ground_under
 from humble_loop.kinds.street.levels import end_ties
 from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, is_new, name_of
-from humble_loop.kinds.street.section import gaps, own_range, side_rows, side_shape
+from humble_loop.kinds.street.section import outside, own_range, rows_with_kerb, side_rows, side_shape
 from humble_loop.kinds.street.side import course
 from humble_loop.lines.faces import Face, FaceId, Sheet, Strip
 from humble_loop.lines.line import LineId, ThingId, line
@@ -79,41 +79,23 @@ def face_of(q: Engine, id: StreetFace) -> Face:
         for kind in kinds():
             low, high = kind.carriageway_range(q, id.street, id.side)
             s = s[(s >= low - 1e-6) & (s <= high + 1e-6)]
-        s, joined = _outside(s, holes)
+        s, joined = outside(s, holes)
         made = course(q, id.street, id.side)
         inner = (StreetLine(id.street, n, id.side) for n in made.names[1 : made.lip + 1])
         roles = made.roles[1 : made.lip + 1]
         return Strip(f"{name} carriageway, {id.side}", "carriageway", (StreetLine(id.street), *inner), s, joined, roles)
     if id.part == "roadside":
         made = course(q, id.street, id.side)
-        s, joined = _between_gaps(q, id.street, id.side)
+        s, joined = rows_with_kerb(q, id.street, id.side)
         across = tuple(StreetLine(id.street, n, id.side) for n in made.names[made.lip :])
         return Strip(f"{name} {id.side} roadside", "roadside", across, s, joined, made.roles[made.lip + 1 :])
     return _side_batter(q, id.street, id.side)
 
 
-def _between_gaps(q: Engine, street: str, side: Side) -> tuple[Floats, Bools]:
-    """A side's rows outside its gaps, and whether each is joined to the next."""
-    return _outside(side_rows(q, street, side), gaps(q, street, side))
-
-
-def _outside(s: Floats, holes: tuple[tuple[float, float], ...]) -> tuple[Floats, Bools]:
-    """Rows (n,) outside of stretches, and whether each is joined to the next (n - 1,)."""
-    keep = np.ones(len(s), dtype=bool)
-    for a, b in holes:
-        keep &= (s <= a + 1e-6) | (s >= b - 1e-6)
-    s = s[keep]
-    middle = 0.5 * (s[:-1] + s[1:])
-    joined = np.ones(max(len(s) - 1, 0), dtype=bool)
-    for a, b in holes:
-        joined &= ~((middle > a) & (middle < b))
-    return frozen(s), frozen(joined, np.bool_)
-
-
 def _side_batter(q: Engine, street: str, side: Side) -> Sheet:
-    s, joined = _between_gaps(q, street, side)
+    s, joined = rows_with_kerb(q, street, side)
     boundary = StreetLine(street, course(q, street, side).names[-1], side)
-    return batter(q, f"{name_of(q, street)} {side} batter", boundary, s, joined)
+    return batter(q, f"{name_of(q, street)} {side} batter", boundary, s, joined, ground_under(q, street))
 
 
 def _inside(q: Engine, street: str, side: Side) -> tuple[str, ...]:
@@ -124,7 +106,8 @@ def _inside(q: Engine, street: str, side: Side) -> tuple[str, ...]:
 
 def _end_batter(q: Engine, street: str, end: End) -> Sheet:
     """From the left boundary's corner, fanned round, along the end, and round the right boundary's corner."""
-    if ground_of(q).empty:
+    ground = ground_under(q, street)
+    if ground.empty:
         return no_batter(f"{name_of(q, street)} {end} batter")
     chain = chain_of(q, street)
     s = 0.0 if end == "start" else chain.total
@@ -156,4 +139,4 @@ def _end_batter(q: Engine, street: str, end: End) -> Sheet:
     rise = Rise.steady(slopes)
     joined = np.ones(len(points) - 1, dtype=bool)
     title = f"{name_of(q, street)} {end} batter"
-    return sheet(q, title, tuple(lines), points, outwards, rise, joined)
+    return sheet(q, title, tuple(lines), points, outwards, rise, joined, ground)

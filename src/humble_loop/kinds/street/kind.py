@@ -16,6 +16,7 @@ from humble_loop.kinds.street.faces import StreetFace, face_of, faces_of
 from humble_loop.kinds.street.from_line import street_sheet
 from humble_loop.kinds.street.grade_handles import section_handles
 from humble_loop.kinds.street.model import FullDepth, Street, Widening
+from humble_loop.kinds.street.order import BuildOrder, recut_orders, rejoined_orders
 from humble_loop.kinds.street.overlay import depth_stations, recut_full_depth, rejoined_full_depth
 from humble_loop.kinds.street.plan import (
     StreetLine,
@@ -55,7 +56,7 @@ class Streets(Kind):
     """Roads, new or existing."""
 
     key, title, stage = "street", "Streets", "Streets"
-    models = (Street, FullDepth, Widening)
+    models = (Street, FullDepth, Widening, BuildOrder)
     worked_on_next = True
     rules = {  # noqa: RUF012 (never changed)
         **dict.fromkeys(PLAN_RULES, "Streets"),
@@ -114,10 +115,12 @@ class Streets(Kind):
         return depth_stations(q, street)
 
     def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
-        return recut_widenings(recut_full_depth(site, street, kept, rest), street, kept, rest)
+        site = recut_orders(recut_full_depth(site, street, kept, rest), street, rest)
+        return recut_widenings(site, street, kept, rest)
 
     def rejoined(self, q: Engine, site: Site, gone: str, street: str, start: float, back: bool) -> Site:
-        return rejoined_widenings(rejoined_full_depth(site, gone, street, start, back), gone, street, start, back)
+        site = rejoined_orders(rejoined_full_depth(site, gone, street, start, back), gone, street)
+        return rejoined_widenings(site, gone, street, start, back)
 
     def reserves(self, q: Engine, street: str) -> tuple[Reserve, ...]:
         return reserves_of(q, street)
@@ -128,6 +131,10 @@ class Streets(Kind):
     def face(self, q: Engine, id: FaceId) -> Face:
         assert isinstance(id, StreetFace)
         return face_of(q, id)
+
+    def built_with(self, q: Engine, id: FaceId) -> str | None:
+        assert isinstance(id, StreetFace)
+        return id.street
 
     def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
         return street_findings(q, thing.id)

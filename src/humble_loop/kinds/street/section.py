@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Floats, as_row, frozen, unique_chainages
+from humble_loop.geometry.arrays import Bools, Floats, as_row, frozen, unique_chainages
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.ground.drape import drape
 from humble_loop.kinds.ground.reads import ground_of
@@ -303,6 +303,24 @@ def side_rows(q: Engine, street: str, side: Side) -> Floats:
     s = rows(q, street)
     s = s[(s >= low - 1e-6) & (s <= high + 1e-6)]
     return frozen(s[np.isfinite(line(q, StreetLine(street)).rule.levels(s))])
+
+
+def rows_with_kerb(q: Engine, street: str, side: Side) -> tuple[Floats, Bools]:
+    """A side's rows outside its gaps, and whether each is joined to the next."""
+    return outside(side_rows(q, street, side), gaps(q, street, side))
+
+
+def outside(s: Floats, holes: tuple[tuple[float, float], ...]) -> tuple[Floats, Bools]:
+    """Rows (n,) outside of stretches, and whether each is joined to the next (n - 1,)."""
+    keep = np.ones(len(s), dtype=bool)
+    for a, b in holes:
+        keep &= (s <= a + 1e-6) | (s >= b - 1e-6)
+    s = s[keep]
+    middle = 0.5 * (s[:-1] + s[1:])
+    joined = np.ones(max(len(s) - 1, 0), dtype=bool)
+    for a, b in holes:
+        joined &= ~((middle > a) & (middle < b))
+    return frozen(s), frozen(joined, np.bool_)
 
 
 def lip_levels(q: Engine, street: str, side: Side, chainages: ArrayLike) -> Floats:

@@ -23,6 +23,7 @@ from humble_loop.kinds.street.grades import crossing_sheet, grade_sheet
 from humble_loop.kinds.street.kerbs import kerb_sheets
 from humble_loop.kinds.street.levels import grade_line, own_grades, proposed_vips
 from humble_loop.kinds.street.model import Street, Vip
+from humble_loop.kinds.street.order import order_choice, ordered_beside
 from humble_loop.kinds.street.overlay import overlay_sheet
 from humble_loop.kinds.street.plan import (
     StreetLine,
@@ -137,6 +138,9 @@ def facts(q: Engine, street: str) -> tuple[Row, ...]:
     if (line := laid_along(q, street)) is not None:
         beside = Fact("beside it", "length", frame.beside, "set", field("beside"))
         rows += [Fact("along", "text", line), beside, Actions(((f"Lay it along {line} again", laid_again(q, street)),))]
+    for other in ordered_beside(q, street):
+        if (choice := order_choice(q, street, other, f"built later, it or {name_of(q, other)}")) is not None:
+            rows.append(choice)
     rows += _vips(q, street)
     total = made.chain.total
     rows.append(

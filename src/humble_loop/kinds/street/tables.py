@@ -9,8 +9,8 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, bearing_of, unique_chainages
 from humble_loop.geometry.chain import ARC
-from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.cross_section import section_points
+from humble_loop.kinds.street.earthworks import ground_under
 from humble_loop.kinds.street.elements import degree_of_curve, elements
 from humble_loop.kinds.street.grades import crossing_rows, vip_rows
 from humble_loop.kinds.street.levels import grade_line, own_grades
@@ -108,7 +108,7 @@ def level_table(q: Engine, of: str | None, every: float | None) -> Table:
     street = one_street(q, of)
     made, s = grade_line(q, street), _chainages(q, street, every)
     points = chain_of(q, street).points_at(s)
-    ground = ground_of(q).levels(points)
+    ground = ground_under(q, street).levels(points)
     crown = line(q, StreetLine(street)).rule.levels(s)
     lips = [lip_levels(q, street, side, s) for side in SIDES]
     out = zip(s, ground, crown, *lips, made.profile.grade(s))

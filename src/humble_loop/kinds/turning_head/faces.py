@@ -11,6 +11,7 @@ from shapely.geometry import Polygon
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats
+from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.batter import batter
 from humble_loop.kinds.street.plan import StreetLine, chain_of
 from humble_loop.kinds.street.section import inside_points, side_rows
@@ -79,7 +80,7 @@ def face_of(q: Engine, id: HeadFace) -> Face:
     if id.part == "roadside":
         lines = tuple(HeadLine(id.street, id.end, n) for n in shape.first.names)
         return Strip(f"{name} roadside", "roadside", lines, s, joined, shape.first.roles)
-    return batter(q, f"{name} batter", HeadLine(id.street, id.end, shape.first.names[-1]), s, joined)
+    return batter(q, f"{name} batter", HeadLine(id.street, id.end, shape.first.names[-1]), s, joined, ground_of(q))
 
 
 def _bulb(q: Engine, street: str, end: End) -> Patch:
