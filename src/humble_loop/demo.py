@@ -259,7 +259,7 @@ def _second_stage(site: Site) -> Site:
         ),
     ):
         site = add_street(site, name, _bends(*rows), street_class=street_class, section=section)
-    climb = [(40.0, 37.3, 14.0), (75.0, 39.2, 10.0), (91.0, 39.6, 0.0)]
+    climb = [(24.0, 37.05, 14.0), (70.0, 40.75, 14.0), (91.0, 41.3, 0.0)]
     site = set_vips(site, "flue-rise", [Vip(chainage=s, level=z, curve_length=c) for s, z, c in climb])
     parking = (("local-parking-left", 446.0), ("local-street", 530.0))
     site = set_street(site, ember.id, changes=tuple(SectionChange(chainage=s, section=n) for n, s in parking))

@@ -287,9 +287,9 @@ def test_it_is_offered_under_ends_and_lit_up_before():
 def test_that_two_meet_end_to_end_is_mended_by_joining_them():
     site = two([(0, 0), (100, 0)], [(180, 40), (100, 0)])
     found = [f for f in findings(Engine(site)) if f.rule == "streets meet unworked"]
-    assert [f.mend.words for f in found] == ["Join them as Two"]  # whose leg comes first by its bearing
+    assert [f.mend.words for f in found] == ["Join them as One"]
     site = found[0].mend.apply(site)
-    assert [s.id for s in site.all(Street)] == ["two"]
+    assert [s.id for s in site.all(Street)] == ["one"]
     assert not [f for f in findings(Engine(site)) if f.rule == "streets meet unworked"]
 
 

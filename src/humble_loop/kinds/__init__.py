@@ -4,6 +4,7 @@ A kind may read those before it; what an earlier kind needs from a later one com
 (``humble_loop.lines.kind``).
 """
 
+from humble_loop.kinds.continuation import Continuations
 from humble_loop.kinds.fall_window import FallWindows
 from humble_loop.kinds.ground import Grounds
 from humble_loop.kinds.junction import Junctions
@@ -25,6 +26,7 @@ KINDS = (
     FallWindows(),
     Junctions(),
     TurningHeads(),
+    Continuations(),
     ToeDrains(),
     Lots(),
 )

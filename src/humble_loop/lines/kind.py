@@ -92,6 +92,24 @@ class Widens:
 
 
 @dataclass(frozen=True)
+class GoesOn:
+    """That a street goes on at its ``end`` as another does from its own; where it ``follows`` it has that one's section there, and its own
+    after ``taper`` metres.
+    """
+
+    end: End
+    other: str
+    other_end: End
+    follows: bool
+    taper: float
+
+    @property
+    def same_way(self) -> bool:
+        """Whether both run the same way there, so that left is left."""
+        return self.end != self.other_end
+
+
+@dataclass(frozen=True)
 class Following:
     """That a thing takes levels from another (None: the ground), through the thing ``by`` if that is one; ``words`` say what of it."""
 
@@ -197,6 +215,10 @@ class Kind:
 
     def end_ties(self, q: Engine, street: str) -> tuple[EndTie, ...]:
         """How it holds a street's ends."""
+        return ()
+
+    def goes_on(self, q: Engine, street: str) -> tuple[GoesOn, ...]:
+        """Ends at which it has a street go on as another; resting on nothing that has a level."""
         return ()
 
     def carried(self, q: Engine, street: str) -> tuple[Carried, ...]:

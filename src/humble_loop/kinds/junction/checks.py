@@ -25,13 +25,12 @@ from humble_loop.kinds.junction.faces import JunctionFace, faces_of
 from humble_loop.kinds.junction.layout import fits_through, throat
 from humble_loop.kinds.junction.nodes import Arm, arm_name, joints_on, node_id, require_joint, unworked
 from humble_loop.kinds.street.checks import face_findings, standing_water
-from humble_loop.kinds.street.joining import joined, joints
 from humble_loop.kinds.street.plan import class_of, is_new, name_of
 from humble_loop.lines.faces import Patch, face, finished_mesh
 from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_high, too_low, unique
 from humble_loop.lines.line import ThingId, line, line_plan
 from humble_loop.lines.rules import CubicBetween
-from humble_loop.site.model import ENDS, SIDES, Side
+from humble_loop.site.model import SIDES, Side
 
 RULES = (
     "return too steep",
@@ -212,32 +211,17 @@ def _return(q: Engine, street: str, arm: Arm, corner: Side, of: ThingId) -> list
 
 @query
 def meeting_findings(q: Engine, street: str) -> tuple[Finding, ...]:
-    """Places at which a street crosses others or meets their ends, where nothing is laid out yet."""
+    """Places at which a street crosses others where no junction is laid out."""
     found = []
     for node in unworked(q, street):
         streets = tuple(dict.fromkeys(leg.street for leg in node.legs))
         names = " and ".join(name_of(q, s) for s in streets)
-        words = f"{names} {'cross' if node.id.meeting == 'crossing' else 'meet end to end'}, and no junction is laid out there"
-        if node.why:
-            words += f": {node.why}"
-        if node.id.meeting == "crossing" and all(is_new(q, s) for s in streets):
+        words = f"{names} cross, and no junction is laid out there: {node.why}"
+        if all(is_new(q, s) for s in streets):
             words += "; each is built through the other, and what they share is counted once"
         remedy = (
             "let them cross more squarely and apart from other junctions, or end one of them on the other's centreline"
         )
-        if node.id.meeting != "crossing":
-            remedy = "join them into one street, or end one of them on the other's centreline, so that they make a T"
         of, also = ThingId("street", streets[0]), tuple(ThingId("street", s) for s in streets[1:])
-        mend = None if node.id.meeting == "crossing" else _join(q, *streets)
-        at = point(node.place)
-        found.append(Finding("streets meet unworked", of, names, words, remedy, place=at, mend=mend, also=also))
+        found.append(Finding("streets meet unworked", of, names, words, remedy, place=point(node.place), also=also))
     return tuple(found)
-
-
-def _join(q: Engine, street: str, other: str) -> Mend | None:
-    """What makes one street of two that meet end to end, where their ends are free."""
-    for end in ENDS:
-        for joint in joints(q, street, end):
-            if joint.other == other and len(joint.points) == 1:
-                return Mend(f"Join them as {name_of(q, street)}", joined(q, street, end, joint))
-    return None

@@ -41,7 +41,7 @@ _CLEAR = 1.0  # metres from a through street's own ends within which a side stre
 _NARROWEST = np.radians(20.0)  # the least angle at which streets cross in a junction
 _ONE_POINT = 1.0  # metres within which crossings are at one point
 
-Meeting = Literal["T", "crossing", "end to end"]
+Meeting = Literal["T", "crossing"]
 
 
 @dataclass(frozen=True)
@@ -434,7 +434,7 @@ def _inside(chain: Chain, s: float) -> bool:
 
 @query
 def unworked(q: Engine, street: str) -> tuple[Node, ...]:
-    """Nodes at which this street crosses others or meets their ends: known, but not laid out yet.
+    """Nodes at which this street crosses others: known, but not laid out.
 
     Each stands with the street whose id comes first.
     """
@@ -455,21 +455,4 @@ def unworked(q: Engine, street: str) -> tuple[Node, ...]:
                 c.why or "another street runs through the same point",
             )
             found.append(Node(id, c.point, tuple(sorted(legs, key=lambda leg: leg.heading)), why))
-        for end in ENDS:
-            for other_end_ in ENDS:
-                p, r = end_point(q, street, end), end_point(q, other, other_end_)
-                if np.hypot(*(p - r)) <= JOIN:
-                    legs = [
-                        _leg(mine, street, 0.0 if end == "start" else mine.total, 1 if end == "start" else -1),
-                        _leg(
-                            theirs,
-                            other,
-                            0.0 if other_end_ == "start" else theirs.total,
-                            1 if other_end_ == "start" else -1,
-                        ),
-                    ]
-                    members = (f"{street}:{drawn_end(q, street, end)}", f"{other}:{drawn_end(q, other, other_end_)}")
-                    found.append(
-                        Node(NodeId("end to end", members), frozen(p), tuple(sorted(legs, key=lambda g: g.heading)))
-                    )
     return tuple(found)

@@ -57,6 +57,7 @@ def faces_of(q: Engine, street: str) -> tuple[FaceId, ...]:
 def open_ends(q: Engine, street: str) -> tuple[End, ...]:
     """Ends of a street that nothing else takes up."""
     held = {end for end, _ in end_ties(q, street)}
+    held |= {goes.end for kind in kinds() for goes in kind.goes_on(q, street)}
     for side in SIDES:
         low, high = own_range(q, street, side)
         if low > 1e-6:

@@ -80,7 +80,8 @@ def joints(q: Engine, street: str, end: End) -> tuple[Joint, ...]:
 
 
 def _free(q: Engine, street: str, end: End) -> bool:
-    return frame_of(q, street).kind == "existing" or end in open_ends(q, street)
+    going_on = {goes.end for kind in kinds() for goes in kind.goes_on(q, street)}
+    return frame_of(q, street).kind == "existing" or end in open_ends(q, street) or end in going_on
 
 
 def _tip(chain: Chain, end: End) -> tuple[Floats, Floats, float]:

@@ -12,11 +12,11 @@ import shapely
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.kinds.street.model import SectionChange, Widening
-from humble_loop.kinds.street.plan import centreline, chain_of, frame_of, name_of, section_of, street_ids
+from humble_loop.kinds.street.plan import centreline, chain_of, frame_of, is_new, name_of, section_of, street_ids
 from humble_loop.kinds.street.widening import MOST, STEP, Followed, Traced, beside_it, sides_in_a_ring
 from humble_loop.kinds.survey_line.lines import vertices
 from humble_loop.kinds.survey_line.model import SurveyLine
-from humble_loop.lines.kind import Widens
+from humble_loop.lines.kind import GoesOn, Widens
 from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
@@ -165,7 +165,48 @@ def course(q: Engine, street: str, side: Side) -> SideCourse:
     # From the inside outwards: what lies further out moves with what lies within.
     for widening in sorted(followed(q, street, side), key=lambda w: widened_at(made, w.point) or 0):
         made = _widened(made, widening)
+    for kind in kinds():
+        for goes in kind.goes_on(q, street):
+            if goes.follows and is_new(q, goes.other):
+                theirs = course(q, goes.other, side if goes.same_way else other_side(side))
+                made = _going_on(made, chain_of(q, street).total, goes, theirs, chain_of(q, goes.other).total)
     return made
+
+
+def _going_on(made: SideCourse, total: float, goes: GoesOn, theirs: SideCourse, their_total: float) -> SideCourse:
+    """A side that at its end has the section of another, from which it turns into its own."""
+    here, there = (
+        0.0 if end == "start" else length for end, length in ((goes.end, total), (goes.other_end, their_total))
+    )
+    own = abs(here - goes.taper)  # where it is its own again: a taper is not longer than its street
+    names, their_names = merged(made.names, theirs.names)
+    low, high = min(here, own), max(here, own)
+    at = np.unique(np.concatenate([made.at[(made.at < low) | (made.at > high)], [low, high]]))
+    at = at[(at >= 0.0) & (at <= total)]
+    k = int(np.argmin(np.abs(at - here)))
+
+    def columns(of_mine: Floats, of_theirs: Floats) -> Floats:
+        found = np.zeros((len(at), len(names)))
+        for j, name in enumerate(names):
+            if name in made.names:
+                found[:, j] = np.interp(at, made.at, of_mine[:, made.names.index(name)])
+            their = their_names.index(name) if name in their_names else None
+            found[k, j] = 0.0 if their is None else np.interp(there, theirs.at, of_theirs[:, their])
+        return frozen(found)
+
+    def same(of_mine: Floats, of_theirs: Floats) -> Floats:
+        found = np.column_stack([np.interp(at, made.at, column) for column in of_mine.T])
+        found[k] = [np.interp(there, theirs.at, column) for column in of_theirs.T]
+        return frozen(found)
+
+    piece = {**dict(zip(their_names, theirs.pieces)), **dict(zip(made.names, made.pieces))}
+    varying = (
+        columns(made.widths, theirs.widths),
+        columns(made.rises, theirs.rises),
+        same(made.slopes, theirs.slopes),
+        same(made.benches, theirs.benches),
+    )
+    return SideCourse(names, tuple(piece[n] for n in names), names.index("lip"), frozen(at), *varying)
 
 
 @query
