@@ -156,8 +156,9 @@ def test_a_batter_does_not_go_on_behind_what_it_runs_into():
     behind = probe(q, 0.0, edge[1] + 6.0)
     assert behind.title == "B left batter"
     assert behind.finished == pytest.approx(edge[2] + SLOPE * 6.0, abs=1e-6)
-    told = [f for f in findings(q) if f.rule == "built twice"]
-    assert any(f.thing == "A left batter" and "B " in f.message for f in told)
+    (told,) = [f for f in findings(q) if f.rule == "batter on a street"]
+    assert told.thing == "A left batter"
+    assert "its cut goes under B" in told.message
 
 
 def test_batters_that_lie_over_one_another_without_number_are_told_and_the_rest_stands(monkeypatch):

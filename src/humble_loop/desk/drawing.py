@@ -10,7 +10,7 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.ground.contour import contour_segments
-from humble_loop.ground.drape import Draped, drape
+from humble_loop.ground.drape import Draped, drape, level_along
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.cross_section import section_points
@@ -113,10 +113,20 @@ class SectionView:
 
 @query
 def _ground_under(q: Engine, id: LineId) -> Draped:
-    """The ground under a line: it stays as it is while levels are dragged, but for what is built before."""
+    """The ground under a line: it stays as it is while levels are dragged."""
     plan = line_plan(q, id)
-    ground = ground_under(q, id.street) if isinstance(id, StreetLine) else ground_of(q)
-    return drape(ground, plan.base, float(plan.offset.values[0]))
+    return drape(ground_of(q), plan.base, float(plan.offset.values[0]))
+
+
+@query
+def earlier_under(q: Engine, id: LineId) -> tuple[Floats, Floats]:
+    """Chainages and levels of earthworks under a street's line that are built before it, NaN where the ground is as it was found."""
+    if not isinstance(id, StreetLine) or not built_before(q, id.street):
+        return np.empty(0), np.empty(0)
+    plan = line_plan(q, id)
+    s, z = drape(ground_under(q, id.street), plan.base, float(plan.offset.values[0]))
+    same = np.abs(z - level_along(_ground_under(q, id), s)) <= _SAME_GROUND
+    return frozen(s), frozen(np.where(same, np.nan, z))
 
 
 _ABREAST, _MOST_ABREAST = 2.0, 400  # metres between places at which other lines are looked at, and how many
@@ -196,32 +206,34 @@ def cross_view(q: Engine, street: str, chainage: float, *, batters: bool = True)
     crown = float("nan") if isinstance(made, Unsolved) else float(made.rule.levels([s])[0])
     none = np.empty((0, 2))
     if not is_new(q, street):
-        return _view(q, street, s, none, (), crown, "an existing street: the ground is its section")
+        return _view(q, street, s, none, (), crown, "an existing street: the ground is its section", not batters)
     if not np.isfinite(crown):
-        return _view(q, street, s, none, (), crown, "its grade line does not reach here")
+        return _view(q, street, s, none, (), crown, "its grade line does not reach here", not batters)
     if whole_at(q, street, s):
         try:
             design, names = _own_section(q, street, s, batters)
         except Unsolved as unsolved:
-            return _view(q, street, s, none, (), crown, unsolved.message)
-        return _view(q, street, s, design, names, crown, "" if batters else "batters follow when the hand rests")
+            return _view(q, street, s, none, (), crown, unsolved.message, not batters)
+        return _view(
+            q, street, s, design, names, crown, "" if batters else "batters follow when the hand rests", not batters
+        )
     design = _cut(q, *_across(q, street, s, _CUT_REACH))
     names = tuple("crown" if abs(d[0]) < 1e-9 else "" for d in design)
     known = np.flatnonzero(np.isfinite(design[:, 1]))
     if len(known):
         names = tuple("edge" if i in (known[0], known[-1]) else n for i, n in enumerate(names))
-    return _view(q, street, s, design, names, crown, "through a junction or a head: the surface is cut")
+    return _view(q, street, s, design, names, crown, "through a junction or a head: the surface is cut", not batters)
 
 
 def _view(
-    q: Engine, street: str, s: float, design: Floats, names: tuple[str, ...], crown: float, words: str
+    q: Engine, street: str, s: float, design: Floats, names: tuple[str, ...], crown: float, words: str, hurried: bool
 ) -> CrossView:
     widest = float(np.nanmax(np.abs(design[:, 0]))) if len(design) else 10.0
     reach = min(1.3 * widest, _MOST_REACH)
     p, offsets = _across(q, street, s, 1.5 * reach)
     right = -offsets[::-1]
     found = np.column_stack([right, ground_of(q).levels(p)[::-1]])
-    if not (before := built_before(q, street)):
+    if hurried or not (before := built_before(q, street)):
         return CrossView(frozen(found), frozen(np.empty((0, 2))), frozen(design), names, crown, words, reach)
     ground = np.column_stack([right, ground_under(q, street).levels(p)[::-1]])
     apart = np.abs(ground[:, 1] - found[:, 1]) > _SAME_GROUND

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QContextMenuEvent, QMouseEvent
 from PySide6.QtWidgets import QLabel, QMenu, QWidget
 
-from humble_loop.desk.drawing import SectionView, abreast, section_view
+from humble_loop.desk.drawing import SectionView, abreast, earlier_under, section_view
 from humble_loop.desk.follower import Follower, InTime
 from humble_loop.desk.idle import IdleWork
 from humble_loop.desk.layers import CrossLayer, Label, PolygonLayer, Shape, SignLayer
@@ -57,6 +57,7 @@ class LongSection(DrawingView):
             name: self.curve(z)
             for name, z in (
                 ("ground", 4),
+                ("earlier", 4.5),
                 *((f"beside {k}", 6 + 0.1 * k) for k in range(_MOST_BESIDE)),
                 *((f"also {k}", 5 + 0.1 * k) for k in range(_MOST_ALSO)),
                 ("tangents", 8),
@@ -91,6 +92,7 @@ class LongSection(DrawingView):
         super().paint_in(theme)
         self._nothing.setStyleSheet(f"color: {theme.quiet}; background: transparent; font-size: 11px")
         self._lines["ground"].setPen(theme.pen("ground", 1.3, Qt.PenStyle.DashLine))
+        self._lines["earlier"].setPen(theme.pen("ground", 1.6))
         self._lines["own"].setPen(theme.pen("crown", 2.2))
         for k, style in enumerate((Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)):
             self._lines[f"also {k}"].setPen(theme.pen("ink", 1.2, style))
@@ -151,7 +153,7 @@ class LongSection(DrawingView):
             if self.session.dragging:
                 self._fitted = None  # it is being drawn, and grows
         self._show_labels(made)
-        self._later.begin([self._show_windows], 600 if self.session.dragging else 60)
+        self._later.begin([self._show_earlier, self._show_windows], 600 if self.session.dragging else 60)
 
     # Other lines on the same axis
 
@@ -279,6 +281,13 @@ class LongSection(DrawingView):
         across, up = self.plotItem.vb.viewPixelSize()
         if np.isfinite(across) and np.isfinite(up) and up > 0:
             self.stretched.emit(float(f"{across / up:.2g}"))
+
+    def _show_earlier(self) -> None:
+        """What is built before the street, where that is its ground."""
+        made = self.session.engine.attempt(earlier_under, self.line) if self.line is not None else None
+        self._lines["earlier"].setData(
+            *((np.empty(0), np.empty(0)) if made is None or isinstance(made, Unsolved) else made)
+        )
 
     def _show_windows(self) -> None:
         if self.theme is None or self.line is None:

@@ -13,6 +13,7 @@ from humble_loop.ground.surface import Surface
 
 _SPIKE = 1e-9  # m2 of a rest that is a matter of rounding
 _TOLD = 250  # triangles of which it is told at once where they lie: up to 0.2 ms each where much is taken
+_TOGETHER = 256  # polygons that are joined in one piece of work
 _PIECE = 16  # triangles that are cut at once: each takes up to 2 ms where much is taken
 
 
@@ -33,6 +34,17 @@ class Lost:
 
 Remainder = tuple[Surface, Ints]
 """What is left of a surface; and for each of its triangles which it was or is a part of."""
+
+
+def joined(plans: list[shapely.Geometry]) -> Generator[None, None, shapely.Geometry]:
+    """The union of some polygons, one at least, a few at a time."""
+    while len(plans) > 1:
+        together = []
+        for k in range(0, len(plans), _TOGETHER):
+            yield
+            together.append(shapely.union_all(plans[k : k + _TOGETHER]))
+        plans = together
+    return plans[0]
 
 
 def cutting(surface: Surface, taken: shapely.Geometry, lost: Lost | None = None) -> Generator[None, None, Remainder]:

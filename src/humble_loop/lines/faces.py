@@ -6,7 +6,7 @@ rows, so there is nothing to sew.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 import shapely
@@ -15,6 +15,7 @@ from shapely.geometry import Polygon
 from humble_loop.engine.query import Engine, query
 from humble_loop.geometry.arrays import Bools, Floats, Ints
 from humble_loop.ground.build import constrained_delaunay
+from humble_loop.ground.govern import ended_at
 from humble_loop.ground.merge import same_places
 from humble_loop.ground.surface import Surface
 from humble_loop.lines.line import LineId, PartId, line
@@ -70,6 +71,8 @@ class Sheet:
 
     ``met`` (n,) is false where a row found no ground within the reach allowed; ``at_centre`` (n,) is true where it ends
     off the ground, at the centre of a corner, beyond which other sheets go on.
+
+    Where a ``ground`` is told, rows may run beyond it so that what is between them ends on it exactly; rows themselves end at ``toes`` (n, 3).
     """
 
     title: str
@@ -79,6 +82,14 @@ class Sheet:
     lines: tuple[LineId, ...]
     met: Bools
     at_centre: Bools
+    ground: Surface | None = None
+    toes: Floats | None = None
+
+    @property
+    def ends(self) -> Floats:
+        """Where its rows end (n, 3)."""
+        found: Floats = self.points[:, -1] if self.toes is None else self.toes
+        return found
 
 
 Face = Strip | Patch | Sheet
@@ -86,7 +97,10 @@ Face = Strip | Patch | Sheet
 
 @dataclass(frozen=True)
 class Piece:
-    """A piece of the finished surface: its title, its role, its mesh, and which role each triangle has."""
+    """A piece of the finished surface: its title, its role, its mesh, and which role each triangle has.
+
+    ``rows`` (m, 3) are of a sheet the rows that each triangle lies between; none of other faces.
+    """
 
     title: str
     role: str
@@ -94,6 +108,7 @@ class Piece:
     lines: tuple[LineId, ...]
     roles: tuple[str, ...]
     role_of: Ints
+    rows: Ints = field(default_factory=lambda: np.empty((0, 3), dtype=np.int64))
 
 
 @query
@@ -124,10 +139,21 @@ def finished_mesh(q: Engine, id: FaceId) -> Piece:
         surface, column = rows_of_triangles(strip_points(q, id), made.joined)
         return Piece(made.title, made.role, surface, made.lines, made.roles, column)
     if isinstance(made, Sheet):
-        surface, column = rows_of_triangles(made.points, made.joined)
-        return Piece(made.title, made.role, surface, made.lines, (made.role,), np.zeros_like(column))
+        surface = rows_of_triangles(made.points, made.joined)[0]
+        rows = surface.triangles // made.points.shape[1]
+        if made.ground is not None and not surface.empty:
+            cut = (made.points[:, -1, 2] - made.points[:, 0, 2])[rows].sum(axis=1) > 0
+            surface, was = ended_at(surface, cut, made.ground, hinges_of(made))
+            rows = rows[was]
+        none = np.zeros(len(surface.triangles), dtype=np.int64)
+        return Piece(made.title, made.role, surface, made.lines, (made.role,), none, rows)
     surface = filled(made.outline, list(made.inner))
     return Piece(made.title, made.role, surface, made.lines, (made.role,), np.zeros(len(surface.triangles), np.int64))
+
+
+def hinges_of(made: Sheet) -> shapely.Geometry:
+    """The lines in plan from which a sheet runs."""
+    return shapely.multilinestrings(np.stack([made.points[:-1, 0, :2], made.points[1:, 0, :2]], axis=1)[made.joined])
 
 
 def rim(q: Engine, id: FaceId) -> Floats | None:

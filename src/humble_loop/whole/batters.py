@@ -9,21 +9,20 @@ import shapely
 
 from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Bools, Floats, Ints
+from humble_loop.geometry.arrays import Bools
 from humble_loop.ground.cut import Lost, Remainder, cutting
+from humble_loop.ground.govern import divided, going_on, lost_parts, planes_of
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.street.order import built_before
-from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
+from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh, hinges_of
 from humble_loop.lines.standing import kind_of
 from humble_loop.whole.places import footprint, near
 
-_SAME = 1e-7  # metres of level within which two batters are one
 _SLIVER = 1e-8  # m2 of overlap between triangles that is a matter of rounding
 _ROUNDING = 1e-6  # m2 of overlap between faces that is
 _MOST = 2000  # pairs of triangles of two batters that lie over one another; hundreds have been seen in sound sites
 _PIECE = 200  # pairs that are divided at once
 _AT_ONCE = 16  # triangles that are compared with all others before the pairs are counted
-_ON = 1e-6  # metres within which things touch
 
 
 @dataclass(frozen=True)
@@ -59,7 +58,7 @@ def hinges(q: Engine, id: FaceId) -> shapely.Geometry:
     """The lines in plan from which a batter runs."""
     made = face(q, id)
     assert isinstance(made, Sheet)
-    return shapely.multilinestrings(np.stack([made.points[:-1, 0, :2], made.points[1:, 0, :2]], axis=1)[made.joined])
+    return hinges_of(made)
 
 
 @query
@@ -70,13 +69,12 @@ def clear_batter(q: Engine, id: FaceId) -> Clear:
     if surface.empty:
         return Clear(surface, np.empty(0, dtype=bool), ())
     rise = made.points[:, -1, 2] - made.points[:, 0, 2]
-    cut: Bools = rise[surface.triangles // made.points.shape[1]].sum(axis=1) > 0
+    cut: Bools = rise[finished_mesh(q, id).rows].sum(axis=1) > 0
     over = _built_under(q, id)
     if not over:
         return Clear(surface, cut, ())
     rest, owner = _beside_what_is_built(q, id).result(q)
-    parts = shapely.get_parts(shapely.union_all(shapely.polygons(rest.points[rest.triangles][:, :, :2])))
-    own = shapely.union_all(parts[shapely.distance(parts, hinges(q, id)) < _ON]).buffer(_ON)
+    own = going_on(rest, hinges(q, id))
     middle = rest.points[rest.triangles].mean(axis=1)
     keep = shapely.contains_xy(own, middle[:, 0], middle[:, 1])
     return Clear(Surface(rest.points, rest.triangles[keep]), cut[owner][keep], over)
@@ -146,11 +144,11 @@ def _meet(one: Clear, other: Clear, itself: bool, names: tuple[str, str], later:
     cut_a, cut_b = one.cut[i], other.cut[j]
     clash, alike = shared[cut_a != cut_b], cut_a == cut_b
     # Of a cut and a fill that which is built later stands, or else the first; then that they clash is told.
-    loses_a, loses_b = _divided(shared[alike], _planes(a)[i[alike]], _planes(b)[j[alike]], cut_a[alike])
+    loses_a, loses_b = divided(shared[alike], planes_of(a)[i[alike]], planes_of(b)[j[alike]], cut_a[alike])
     none = np.full(len(clash), shapely.Polygon(), dtype=object)
     of_first, of_second = (clash, none) if later == 1 else (none, clash)
-    first_lost = _lost(np.concatenate([i[alike], i[~alike]]), np.concatenate([loses_a, of_first]))
-    second_lost = _lost(np.concatenate([j[alike], j[~alike]]), np.concatenate([loses_b, of_second]))
+    first_lost = lost_parts(np.concatenate([i[alike], i[~alike]]), np.concatenate([loses_a, of_first]))
+    second_lost = lost_parts(np.concatenate([j[alike], j[~alike]]), np.concatenate([loses_b, of_second]))
     if later is not None:
         clash = none
     together = []
@@ -169,45 +167,3 @@ def _check_count(names: tuple[str, str], count: int, most: int) -> None:
             f"it lies over {names[1]} too many times to be divided",
             "move the street's bends apart, or give steeper batters",
         )
-
-
-def _planes(surface: Surface) -> Floats:
-    """Coefficients (m, 3) of level = a x + b y + c in the surface's own coordinates."""
-    a, b, c = surface.planes.T
-    return np.column_stack([a, b, c - a * surface.origin[0] - b * surface.origin[1]])
-
-
-def _divided(shared: np.ndarray, planes_a: Floats, planes_b: Floats, cut: Bools) -> tuple[np.ndarray, np.ndarray]:
-    """The parts of convex polygons (k,) that the first and the second of two planes lose to the other."""
-    if not len(shared):
-        return shared, shared
-    d = np.where(cut, 1.0, -1.0)[:, None] * (planes_a - planes_b)  # positive where the first loses
-    middle = shapely.get_coordinates(shapely.centroid(shared))
-    at_middle = np.einsum("ij,ij->i", d[:, :2], middle) + d[:, 2]
-    corners, owner = shapely.get_coordinates(shared, return_index=True)
-    over = np.einsum("ij,ij->i", d[owner, :2], corners) + d[owner, 2]
-    first_of = np.flatnonzero(np.diff(owner, prepend=-1))
-    most, least = np.maximum.reduceat(over, first_of), np.minimum.reduceat(over, first_of)
-    none = np.full(len(shared), shapely.Polygon(), dtype=object)
-    loses_a = np.where((least > -_SAME) & (most > _SAME), shared, none)
-    loses_b = np.where(most <= _SAME, shared, none)
-    both = np.flatnonzero((most > _SAME) & (least <= -_SAME))
-    if both.size:
-        g = d[both, :2]
-        steep = np.hypot(*g.T)
-        unit = g / steep[:, None]
-        along = np.column_stack([-unit[:, 1], unit[:, 0]])
-        on = middle[both] - (at_middle[both] / steep)[:, None] * unit
-        w, s, e, n = shapely.bounds(shared[both]).T
-        far = 2.0 * np.hypot(e - w, n - s)[:, None]
-        a, b = on - far * along, on + far * along
-        beyond = shapely.polygons(np.stack([a, b, b + 2 * far * unit, a + 2 * far * unit], axis=1))
-        before = shapely.polygons(np.stack([a, b, b - 2 * far * unit, a - 2 * far * unit], axis=1))
-        loses_a[both] = shapely.intersection(shared[both], beyond)
-        loses_b[both] = shapely.intersection(shared[both], before)
-    return loses_a, loses_b
-
-
-def _lost(triangles: Ints, plans: np.ndarray) -> Lost:
-    some = shapely.area(plans) > 0
-    return Lost(triangles[some], plans[some])

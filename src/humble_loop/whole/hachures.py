@@ -37,7 +37,7 @@ def _drawing(q: Engine, id: FaceId) -> InPieces[tuple[Stroke, ...]]:
 def _strokes(made: Sheet, standing: Surface | None) -> Pieces[tuple[Stroke, ...]]:
     """The strokes of a batter, or of what is left ``standing`` of it."""
     some = slice(None, None, 1 + len(made.points) // _MOST)
-    hinge, toe = made.points[:, 0], made.points[:, -1]
+    hinge, toe = made.points[:, 0], made.ends
     if standing is None:
         toes = np.split(toe, np.flatnonzero(~made.joined) + 1)
     else:

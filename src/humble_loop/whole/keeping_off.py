@@ -75,7 +75,7 @@ def _rows(q: Engine, batters: Set[FaceId]) -> tuple[Floats, Floats]:
         if isinstance(made, Sheet) and len(made.joined):
             used = np.append(made.joined, False) | np.insert(made.joined, 0, False)
             hinges.append(made.points[used, 0])
-            toes.append(made.points[used, -1])
+            toes.append(made.ends[used])
     return np.concatenate(hinges), np.concatenate(toes)
 
 

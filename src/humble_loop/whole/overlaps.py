@@ -10,7 +10,7 @@ import shapely
 
 from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.ground.cut import Lost, Remainder, cutting
+from humble_loop.ground.cut import Lost, Remainder, cutting, joined
 from humble_loop.ground.surface import Surface
 from humble_loop.ground.volume import Volume, volume_between
 from humble_loop.kinds.ground.reads import ground_of
@@ -25,7 +25,7 @@ from humble_loop.lines.standing import kind_of
 from humble_loop.site.model import SIDES
 from humble_loop.whole.batters import clear_batter, hinges, is_batter, meeting
 from humble_loop.whole.keeping_off import Kept, keeping_off
-from humble_loop.whole.places import face_tree, footprint, joined, near
+from humble_loop.whole.places import face_tree, footprint, near
 from humble_loop.whole.things import faces_of, name_of, thing_of
 
 _ASKED = 16  # plans between two moments at which the work can be given up

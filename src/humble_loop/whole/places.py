@@ -13,12 +13,12 @@ import shapely
 from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, Unsolved, gate, query
 from humble_loop.geometry.arrays import Floats
+from humble_loop.ground.cut import joined
 from humble_loop.ground.surface import Surface
 from humble_loop.lines.faces import FaceId, finished_mesh, rim
 from humble_loop.whole.things import all_faces
 
 _GROUPS = 64  # of faces, by which their neighbours are looked up
-_TOGETHER = 256  # polygons that are joined in one piece of work
 _ROUNDING = 0.001  # m2 by which triangles that overlap nowhere may seem to
 
 
@@ -136,17 +136,6 @@ def _joined(surface: Surface, outline: Floats | None) -> Pieces[Footprint]:
     order = np.argsort(middles[:, int(np.argmax(np.ptp(middles, axis=0)))])  # so that neighbours join
     plan = yield from joined(list(triangles[order]))
     return Footprint(plan, max(0.0, total - float(plan.area)))
-
-
-def joined(plans: list[shapely.Geometry]) -> Pieces[shapely.Geometry]:
-    """The union of some polygons, one at least, a few at a time."""
-    while len(plans) > 1:
-        together = []
-        for k in range(0, len(plans), _TOGETHER):
-            yield
-            together.append(shapely.union_all(plans[k : k + _TOGETHER]))
-        plans = together
-    return plans[0]
 
 
 def _is_all(plan: shapely.Geometry, total: float) -> bool:

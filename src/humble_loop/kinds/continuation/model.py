@@ -59,4 +59,3 @@ def set_continuation(site: Site, first: str, first_end: End, second: str, second
     """Change what was decided where two streets meet at ends, as drawn: ``name``, ``holds``, ``taper``."""
     fresh = ContinuationChoice(first=first, first_end=first_end, second=second, second_end=second_end)
     return site.put(changed(site.find(ContinuationChoice, fresh.id) or fresh, **values))
-

@@ -212,11 +212,10 @@ class Rise:
         return Rise(slopes, slopes, far, no, no, far)
 
 
-def rise_at(q: Engine, boundary: LineId, s: Floats, within: Bools | None = None, *, alone: bool = False) -> Rise:
+def rise_at(q: Engine, boundary: LineId, s: Floats, within: Bools | None = None) -> Rise:
     """How batters rise beside a boundary line. The batter there and the lots beside it ask this, so they agree.
 
-    ``within`` (n,) tells which places are to be taken as a corner's own, those at its ends among them. ``alone`` they do not turn to
-    corners of the lines that this one goes on as.
+    ``within`` (n,) tells which places are to be taken as a corner's own, those at its ends among them.
     """
     own = own_slopes(q, boundary, s)
     first, until = own.copy(), np.full(len(s), np.inf)
@@ -231,7 +230,7 @@ def rise_at(q: Engine, boundary: LineId, s: Floats, within: Bools | None = None,
             first[on[fill], 1] = ((made.level - corner.fill) / made.inner)[fill]
             turned = cut | fill
             until[on[turned]], ends[on[turned]] = made.inner[turned], True
-    for at, side, eased in _eased_beside(q, boundary, alone):
+    for at, side, eased in _eased_beside(q, boundary):
         beyond = (s - at) * side if side else np.abs(s - at)
         for k, (by, run) in enumerate(((eased.cut, eased.cut_run), (eased.fill, eased.fill_run))):
             if by is None:
@@ -243,12 +242,12 @@ def rise_at(q: Engine, boundary: LineId, s: Floats, within: Bools | None = None,
     return Rise(first, own, until, ends, through | ends, _stops(line_plan(q, boundary), s, ends))
 
 
-def _eased_beside(q: Engine, boundary: LineId, alone: bool) -> list[tuple[float, int, Ease]]:
+def _eased_beside(q: Engine, boundary: LineId) -> list[tuple[float, int, Ease]]:
     """Ends of corners of a boundary line or beside it: place, direction away from the corner (0 for both), how batters turn."""
     found = []
     for corner in corners_of(q, boundary):
         found += [(corner.begin, -1, corner.eased[0]), (corner.finish, 1, corner.eased[1])]
-    for kind in () if alone else kinds():
+    for kind in kinds():
         for at, other, place in kind.corners_on(q, boundary):
             corners = q.attempt(corners_of, other)
             for corner in () if isinstance(corners, Unsolved) else corners:
@@ -257,13 +256,8 @@ def _eased_beside(q: Engine, boundary: LineId, alone: bool) -> list[tuple[float,
     return found
 
 
-def batter(
-    q: Engine, title: str, boundary: LineId, s: Floats, joined: Bools, ground: Surface, *, alone: bool = False
-) -> Sheet:
-    """The batter outside a boundary line at rows (n,), from there to the ground, where nothing adjoins the boundary.
-
-    ``alone`` it rests on nothing but that line and the ground.
-    """
+def batter(q: Engine, title: str, boundary: LineId, s: Floats, joined: Bools, ground: Surface) -> Sheet:
+    """The batter outside a boundary line at rows (n,), from there to the ground, where nothing adjoins the boundary."""
     if ground.empty:
         return no_batter(title, boundary)
     middle = 0.5 * (s[:-1] + s[1:])
@@ -281,8 +275,7 @@ def batter(
     within = np.concatenate([np.full(len(r), corner[r[0]] > 0) for r in runs])
     together = np.ones(len(index) - 1, dtype=bool)
     together[np.cumsum([len(r) for r in runs])[:-1] - 1] = False
-    rise = rise_at(q, boundary, s[index], within, alone=alone)
-    ways = outwards(line_plan(q, boundary), s[index])
+    rise, ways = rise_at(q, boundary, s[index], within), outwards(line_plan(q, boundary), s[index])
     rise = replace(rise, benches=_benches(q, boundary, s, runs, rise))
     lines = (boundary, *_last_beyond(q, boundary))
     return sheet(q, title, lines, feet(q, boundary, s[index]), ways, rise, together, ground)

@@ -114,9 +114,10 @@ def _batter_along(q: Engine, street: str, side: Side) -> tuple[Floats, Floats, F
     if not isinstance(made, Sheet) or not len(made.points):
         return np.empty(0), none, none, np.empty(0, dtype=bool)
     n, k = made.points.shape[:2]
-    feet = chain_of(q, street).feet(made.points.reshape(-1, 3))
+    points = np.concatenate([made.points[:, :-1], made.ends[:, None]], axis=1)
+    feet = chain_of(q, street).feet(points.reshape(-1, 3))
     at, beside = feet.chainages.reshape(n, k)[:, -1], feet.offsets.reshape(n, k)
-    return frozen(at), frozen(beside), frozen(made.points[:, :, 2]), made.joined
+    return frozen(at), frozen(beside), frozen(points[:, :, 2]), made.joined
 
 
 def _batter_points(q: Engine, street: str, side: Side, s: Floats, there: Bools) -> list[SectionPoint]:

@@ -6,45 +6,38 @@ ground, still read the ground as it was found: so nothing follows at last from i
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import shapely
 
 from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.ground.cut import cutting
+from humble_loop.geometry.arrays import Floats
+from humble_loop.ground.cut import cutting, joined
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import NO_GROUND, ground_of
-from humble_loop.kinds.street.batter import batter
 from humble_loop.kinds.street.order import built_before
-from humble_loop.kinds.street.plan import StreetLine, chain_of, name_of
-from humble_loop.kinds.street.section import rows_with_kerb
-from humble_loop.kinds.street.side import boundary_width, course
-from humble_loop.lines.faces import finished_mesh, rows_of_triangles
+from humble_loop.kinds.street.plan import chain_of
+from humble_loop.kinds.street.side import boundary_width
+from humble_loop.lines.faces import Sheet, finished_mesh
 from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of
 from humble_loop.site import parts
-from humble_loop.site.model import SIDES, Side
+from humble_loop.site.model import SIDES
 
+_STILL = 1e-6  # metres that are none
+_ROUNDING = 0.001  # m2 by which a plan may seem to differ from its triangles
 _SAG = 1.0  # metres within which a street's place is told
 _BEYOND = 5.0  # metres of ground beyond where its batters can reach
 
 
 @query
 def earthworks(q: Engine, street: str) -> Surface:
-    """A street's own finished surface with its batters, which run straight to the ground and turn to no corner of another."""
-    own = [id for id in kind_of("street").faces(q, ThingId("street", street)) if not id.gives_way]
+    """A street's own finished surface with its batters as they run to its ground, whatever others take of them later."""
+    own = kind_of("street").faces(q, ThingId("street", street))
     made = [m.surface for id in own if not isinstance(m := q.attempt(finished_mesh, id), Unsolved)]
-    made += [b for side in SIDES if not isinstance(b := q.attempt(_batter, street, side), Unsolved)]
     return _together([m for m in made if not m.empty])
-
-
-@query
-def _batter(q: Engine, street: str, side: Side) -> Surface:
-    """The batter of a side beside nothing else."""
-    boundary = StreetLine(street, course(q, street, side).names[-1], side)
-    s, joined = rows_with_kerb(q, street, side)
-    made = batter(q, f"{name_of(q, street)} {side} batter", boundary, s, joined, ground_under(q, street), alone=True)
-    return rows_of_triangles(made.points, made.joined)[0]
 
 
 @query
@@ -57,6 +50,52 @@ def ground_under(q: Engine, street: str) -> Surface:
 def _laid_in(q: Engine, street: str) -> InPieces[Surface]:
     made = [w for o in built_before(q, street) if not isinstance(w := q.attempt(earthworks, o), Unsolved)]
     return InPieces(_laid(ground_of(q), made, _around(q, street)))
+
+
+def onto(found: Sheet, later: Sheet, ground: Surface) -> Sheet:
+    """A batter whose rows run to the ground as it was found, and as ``later`` has them where earlier earthworks let them go further.
+
+    A cut goes on into a fill that is there already, and a fill comes down on a cut. Where earlier earthworks stop it sooner, both are of one
+    sense, and meet as any two batters do.
+    """
+    if not len(found.points):
+        return found
+    columns = max(found.points.shape[1], later.points.shape[1])
+    mine, theirs = _wide(found.points, columns), _wide(later.points, columns)
+    rise_a, rise_b = (p[:, -1, 2] - p[:, 0, 2] for p in (mine, theirs))
+    reach_a, reach_b = (np.hypot(*(p[:, -1] - p[:, 0])[:, :2].T) for p in (mine, theirs))
+    turned = (rise_a * rise_b < 0) & (reach_b > _STILL)
+    beyond = turned | (reach_b > reach_a + _STILL)
+    if not beyond.any():
+        return found
+    points = np.where(beyond[:, None, None], theirs, mine)
+    toes = points[:, -1].copy()
+    reach, rise = np.hypot(*(toes - points[:, 0])[:, :2].T), toes[:, 2] - points[:, 0, 2]
+    # What stands between two rows ends on the ground by being cut there: each goes as far as the one beside it, if that is beyond.
+    most, pair = reach.copy(), np.flatnonzero(found.joined)
+    for a, b in ((pair, pair + 1), (pair + 1, pair)):
+        alike = beyond[b] & (rise[a] * rise[b] >= 0)
+        np.maximum.at(most, a[alike], reach[b[alike]])
+    points[:, -1] = toes + np.where(reach > _STILL, most - reach, 0.0)[:, None] * _onwards(points)
+    met, centre = (np.where(beyond, b, a) for a, b in ((found.met, later.met), (found.at_centre, later.at_centre)))
+    return replace(found, points=points, met=met, at_centre=centre, ground=ground, toes=toes)
+
+
+def _wide(points: Floats, columns: int) -> Floats:
+    """Rows of points (n, k, 3) with as many columns as wanted: the last point again and again."""
+    more = np.repeat(points[:, -1:], columns - points.shape[1], axis=1)
+    return np.concatenate([points, more], axis=1)
+
+
+def _onwards(points: Floats) -> Floats:
+    """By how much (n, 3) rows of points (n, k, 3) go on for each metre outwards, as their last pieces do."""
+    found = np.zeros((len(points), 3))
+    for k in range(points.shape[1] - 1):
+        step = points[:, k + 1] - points[:, k]
+        run = np.hypot(*step[:, :2].T)
+        some = run > _STILL
+        found[some] = step[some] / run[some, None]
+    return found
 
 
 def _around(q: Engine, street: str) -> tuple[float, float, float, float]:
@@ -76,10 +115,19 @@ def _laid(ground: Surface, works: list[Surface], around: tuple[float, float, flo
         mine = _within(more, around)
         if mine.empty:
             continue
-        plan = shapely.union_all(shapely.polygons(mine.points[mine.triangles][:, :, :2]))
+        plan = yield from _plan(mine)
+        yield
         rest, _ = yield from cutting(found, plan)
         found = _together([rest, mine])
     return found
+
+
+def _plan(surface: Surface) -> Pieces[shapely.Geometry]:
+    """The plan of a surface: by its outline, which is soon told, unless it lies over itself."""
+    found = shapely.build_area(shapely.multilinestrings(surface.points[surface.outline_edges][:, :, :2]))
+    if found.is_valid and abs(found.area - float(surface.areas().sum())) < _ROUNDING:
+        return found
+    return (yield from joined(list(shapely.polygons(surface.points[surface.triangles][:, :, :2]))))
 
 
 def _within(surface: Surface, around: tuple[float, float, float, float]) -> Surface:

@@ -9,9 +9,11 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, left_normals, tangents
+from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.batter import Rise, batter, no_batter, sheet
-from humble_loop.kinds.street.earthworks import ground_under
+from humble_loop.kinds.street.earthworks import ground_under, onto
 from humble_loop.kinds.street.levels import end_ties
+from humble_loop.kinds.street.order import built_before
 from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, is_new, name_of
 from humble_loop.kinds.street.section import outside, own_range, rows_with_kerb, side_rows, side_shape
 from humble_loop.kinds.street.side import course
@@ -96,7 +98,11 @@ def face_of(q: Engine, id: StreetFace) -> Face:
 def _side_batter(q: Engine, street: str, side: Side) -> Sheet:
     s, joined = rows_with_kerb(q, street, side)
     boundary = StreetLine(street, course(q, street, side).names[-1], side)
-    return batter(q, f"{name_of(q, street)} {side} batter", boundary, s, joined, ground_under(q, street))
+    title, ground = f"{name_of(q, street)} {side} batter", ground_of(q)
+    made = batter(q, title, boundary, s, joined, ground)
+    if not built_before(q, street):
+        return made
+    return onto(made, batter(q, title, boundary, s, joined, ground_under(q, street)), ground_under(q, street))
 
 
 def _inside(q: Engine, street: str, side: Side) -> tuple[str, ...]:
@@ -107,7 +113,7 @@ def _inside(q: Engine, street: str, side: Side) -> tuple[str, ...]:
 
 def _end_batter(q: Engine, street: str, end: End) -> Sheet:
     """From the left boundary's corner, fanned round, along the end, and round the right boundary's corner."""
-    ground = ground_under(q, street)
+    ground = ground_of(q)
     if ground.empty:
         return no_batter(f"{name_of(q, street)} {end} batter")
     chain = chain_of(q, street)
@@ -140,4 +146,8 @@ def _end_batter(q: Engine, street: str, end: End) -> Sheet:
     rise = Rise.steady(slopes)
     joined = np.ones(len(points) - 1, dtype=bool)
     title = f"{name_of(q, street)} {end} batter"
-    return sheet(q, title, tuple(lines), points, outwards, rise, joined, ground)
+    made = sheet(q, title, tuple(lines), points, outwards, rise, joined, ground)
+    if not built_before(q, street):
+        return made
+    later = ground_under(q, street)
+    return onto(made, sheet(q, title, tuple(lines), points, outwards, rise, joined, later), later)

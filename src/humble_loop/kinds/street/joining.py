@@ -80,8 +80,10 @@ def joints(q: Engine, street: str, end: End) -> tuple[Joint, ...]:
 
 
 def _free(q: Engine, street: str, end: End) -> bool:
-    going_on = {goes.end for kind in kinds() for goes in kind.goes_on(q, street)}
-    return frame_of(q, street).kind == "existing" or end in open_ends(q, street) or end in going_on
+    if frame_of(q, street).kind == "existing" or end in (goes.end for k in kinds() for goes in k.goes_on(q, street)):
+        return True
+    free = q.attempt(open_ends, street)
+    return not isinstance(free, Unsolved) and end in free
 
 
 def _tip(chain: Chain, end: End) -> tuple[Floats, Floats, float]:
