@@ -356,6 +356,19 @@ def _trail(window: MainWindow) -> None:
     _ask(window, 4128.0, 8183.5)
 
 
+def _solid(window: MainWindow) -> None:
+    """Flue Rise, which climbs away from Ember Loop on fill that comes down on that one's earthworks; across it both."""
+    window.stage_row.choose(3)
+    window.session.choose(ThingId("street", "flue-rise"))
+    _look_at(window, 4150.0, 8086.0, 90.0)
+    window.long_section.point_station(38.0)
+    window.toggle_solid()
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    settle(app, window)
+    window.solid.nearer(4.0)
+
+
 def _sketch(window: MainWindow) -> None:
     _look_at(window, 4318.0, 8190.0, 150.0)
     window.draw_street()
@@ -404,7 +417,7 @@ POSES: dict[str, Callable[[MainWindow], object]] = {
     "findings": lambda w: w.stage_row.choose(7),
     "trail": _trail,
     "ties": _ties,
-    "3d": lambda w: w.toggle_solid(),
+    "3d": _solid,
     "sketch": _sketch,
     "empty": _empty,
     "text": _text,

@@ -193,6 +193,8 @@ class CrossView:
 
 _CUT_REACH = 18.0  # metres to either side of a cut through the surface: a bulb's rim and the lots behind it
 _MOST_REACH = 80.0  # metres to either side at most
+_EARLIER_REACH = 30.0  # metres to either side at which what is built before is looked for
+_BESIDE_IT = 1.5  # metres beyond it that are shown
 _SAME_GROUND = 0.005  # metres within which the ground is as it was found
 
 
@@ -230,16 +232,18 @@ def _view(
 ) -> CrossView:
     widest = float(np.nanmax(np.abs(design[:, 0]))) if len(design) else 10.0
     reach = min(1.3 * widest, _MOST_REACH)
-    p, offsets = _across(q, street, s, 1.5 * reach)
+    before = () if hurried else built_before(q, street)
+    p, offsets = _across(q, street, s, max(1.5 * reach, _EARLIER_REACH if before else 0.0))
     right = -offsets[::-1]
     found = np.column_stack([right, ground_of(q).levels(p)[::-1]])
-    if hurried or not (before := built_before(q, street)):
+    if not before:
         return CrossView(frozen(found), frozen(np.empty((0, 2))), frozen(design), names, crown, words, reach)
     ground = np.column_stack([right, ground_under(q, street).levels(p)[::-1]])
     apart = np.abs(ground[:, 1] - found[:, 1]) > _SAME_GROUND
     if apart.any():
         built = f"the ground is as {' and '.join(name_of(q, o) for o in before)} leaves it"
         words = f"{words}; {built}" if words else built
+        reach = max(reach, min(float(np.abs(right[apart]).max()) + _BESIDE_IT, _EARLIER_REACH))
     found[~np.convolve(apart, [1, 1, 1], "same").astype(bool), 1] = np.nan
     return CrossView(frozen(ground), frozen(found), frozen(design), names, crown, words, reach)
 

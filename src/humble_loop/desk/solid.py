@@ -117,6 +117,12 @@ class SolidView(QWidget):
         self._orbit_chosen()
         self._plotter.render()
 
+    def nearer(self, times: float) -> None:
+        """Look closer, or from farther away."""
+        if self._plotter is not None:
+            self._plotter.camera.zoom(times)
+            self._plotter.render()
+
     def _orbit_chosen(self) -> None:
         """Turn about the thing that is chosen: the eye keeps its distance and direction to it."""
         thing = self._session.chosen.thing

@@ -29,6 +29,9 @@ class StreetClass(Named):
     return_radius: Size = 8.0
     least_return_fall: Length = 0.005
     most_return_fall: Size = 0.12
+    most_throat_break: Size = 0.10
+    approach_length: Length = 6.0
+    most_approach_grade: Size = 0.08
     least_kerb_fall: Length = 0.005
     least_bulb_radius: Size = 8.5
     least_radial_fall: Length = 0.01

@@ -10,6 +10,8 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats
 from humble_loop.ground.hollow import Hollow
+from humble_loop.kinds.junction.approach import RULES as APPROACH_RULES
+from humble_loop.kinds.junction.approach import approach_findings
 from humble_loop.kinds.junction.corners import (
     Return,
     ReturnLine,
@@ -33,6 +35,7 @@ from humble_loop.lines.rules import CubicBetween
 from humble_loop.site.model import SIDES, Side
 
 RULES = (
+    *APPROACH_RULES,
     "return too steep",
     "return too flat",
     "return on a taper",
@@ -53,7 +56,7 @@ def arm_findings(q: Engine, street: str, arm: Arm) -> tuple[Finding, ...]:
     t = q.attempt(throat, street, arm)
     if isinstance(t, Unsolved):
         return (failed(t, of, at),)
-    found: list[Finding] = []
+    found: list[Finding] = approach_findings(q, street, arm, of)
     whole = True
     for corner in SIDES:
         made = q.attempt(kerb_return, street, arm, corner)
