@@ -21,10 +21,15 @@ BREAK, STEEP = "grade breaks at the throat", "approach too steep"
 GROUND = Ground(name="g", surface=plane_ground(0.0, 0.0, 21.0))
 
 
-def tee(grade, *, more=(), reverse=False):
-    """The reference T, its side street at ``grade`` from the throat on to 40 m, and on as ``more`` says."""
+THROAT, OUT = 22.0 - 3.5 * 0.03, 3.5  # level, and metres from the node
+
+
+def tee(grade, *, more=None, reverse=False):
+    """The reference T, its side street at ``grade`` from the throat to 40 m, and from there to 60 m at that of ``more``."""
     site = edits.add_ground(t_site(), GROUND)
-    site = edits.set_vips(site, "side", [Vip(chainage=40, grade=grade), *(more or (Vip(chainage=60, grade=grade),))])
+    there = THROAT + grade * (40.0 - OUT)
+    vips = [Vip(chainage=40, level=there), Vip(chainage=60, level=there + 20.0 * (grade if more is None else more))]
+    site = edits.set_vips(site, "side", vips)
     return edits.reverse_street(site, "side", 60.0) if reverse else site
 
 
@@ -101,7 +106,7 @@ def test_both_crowns_have_no_throat():
 @given(st.floats(-0.15, 0.15), st.floats(-0.06, 0.06), st.booleans())
 @examples(6)
 def test_what_is_offered_always_mends_it(grade, second, reverse):
-    site = tee(grade, more=(Vip(chainage=60, grade=second),), reverse=reverse)
+    site = tee(grade, more=second, reverse=reverse)
     q = Engine(site)
     for rule in (BREAK, STEEP):
         for f in told(q, rule):

@@ -67,7 +67,7 @@ def approach_findings(q: Engine, street: str, arm: Arm, of: ThingId) -> list[Fin
     if made is None or isinstance(made, Unsolved):
         return []
     rules, j, t = class_of(q, street), require_joint(q, street, arm), throat(q, street, arm)
-    found, name, mend = [], arm_name(q, street, arm), _eased(q, street, arm, made)
+    found, name, mend = [], arm_name(q, street, arm), _eased(q, street, arm, made.inside, made.length)
     if too_high(made.turn, rules.most_throat_break):
         words = f"the grade turns by {share(made.turn)} at the throat, from {share(made.inside)} across the through street to {share(made.own)}, more than {share(rules.most_throat_break)}"
         remedy = "ease the side street's first grade, or let both crowns run through"
@@ -107,33 +107,33 @@ def approach_findings(q: Engine, street: str, arm: Arm, of: ThingId) -> list[Fin
     return found
 
 
-def _eased(q: Engine, street: str, arm: Arm, made: Approach) -> Mend | None:
+def _eased(q: Engine, street: str, arm: Arm, inside: float, length: float) -> Mend | None:
     """The edit that gives an arm a first grade within both limits for as long as is wanted, and a curve beyond that; None where there is no
     room before its next VIP.
     """
     rules, j, t = class_of(q, street), require_joint(q, street, arm), throat(q, street, arm)
-    low = max(made.inside - rules.most_throat_break, -rules.most_approach_grade)
-    high = min(made.inside + rules.most_throat_break, rules.most_approach_grade)
+    low = max(inside - rules.most_throat_break, -rules.most_approach_grade)
+    high = min(inside + rules.most_throat_break, rules.most_approach_grade)
     if low > high:
         return None
-    grade = float(np.clip(made.own, low, high))
     at, standing = t.place.side_chainage, proposed_vips(q, street)
-    beyond = [v for v in standing if (v.chainage - at) * j.way > made.length + SAME and v.level is not None]
+    beyond = [v for v in standing if (v.chainage - at) * j.way > length + SAME and v.level is not None]
     if not beyond:
         return None
     following = min(beyond, key=lambda v: abs(v.chainage - at))
-    far = abs(following.chainage - at) - 0.5 * following.curve_length
+    assert following.level is not None
+    whole = abs(following.chainage - at)
+    grade = float(np.clip((following.level - t.level) / whole, low, high))
     curve = 0.0
     for _ in range(_ROUNDS):  # the curve asks for room, and the further it lies out the more it turns
-        run = made.length + 0.5 * curve
-        assert following.level is not None
-        after = (following.level - t.level - grade * run) / max(abs(following.chainage - at) - run, SAME)
+        run = length + 0.5 * curve
+        after = (following.level - t.level - grade * run) / max(whole - run, SAME)
         k = rules.least_sag_k if after > grade else rules.least_crest_k
         curve = max(100.0 * abs(after - grade) * k, rules.least_curve_length)
-    run = made.length + 0.5 * curve
-    if run + 0.5 * curve > far:
+    run = length + 0.5 * curve
+    if run + 0.5 * curve > whole - 0.5 * following.curve_length:
         return None
-    between = [v for v in standing if not 0 < (v.chainage - at) * j.way < abs(following.chainage - at) - SAME]
+    between = [v for v in standing if not 0 < (v.chainage - at) * j.way < whole - SAME]
     vip = Vip(
         chainage=round((at + j.way * run) / _ROUND) * _ROUND,
         level=round(t.level + grade * run, 3),
@@ -141,4 +141,4 @@ def _eased(q: Engine, street: str, arm: Arm, made: Approach) -> Mend | None:
     )
     vips = sorted((*between, vip), key=lambda v: v.chainage)
     edit: Edit = lambda site: set_vips(site, street, vips)  # noqa: E731
-    return Mend(f"Ease it to {share(abs(grade))} for {made.length:g} m", edit)
+    return Mend(f"Ease it to {share(abs(grade))} for {length:g} m", edit)
