@@ -362,6 +362,7 @@ def _solid(window: MainWindow) -> None:
     window.session.choose(ThingId("street", "flue-rise"))
     _look_at(window, 4150.0, 8086.0, 90.0)
     window.long_section.point_station(38.0)
+    _ask(window, 4148.9, 8081.6)
     window.toggle_solid()
     app = QApplication.instance()
     assert isinstance(app, QApplication)
