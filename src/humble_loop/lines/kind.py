@@ -92,6 +92,18 @@ class Widens:
 
 
 @dataclass(frozen=True)
+class Raise:
+    """That a street's carriageway is raised ``by`` metres from ``begin`` to ``finish`` (chainages), coming up over ``ramp`` metres outside
+    them; its kerbs and what lies outside them stay where they are.
+    """
+
+    begin: float
+    finish: float
+    by: float
+    ramp: float
+
+
+@dataclass(frozen=True)
 class GoesOn:
     """That a street goes on at its ``end`` as another does from its own; where it ``follows`` it has that one's section there, and its own
     after ``taper`` metres.
@@ -227,6 +239,10 @@ class Kind:
 
     def widens(self, q: Engine, street: str, side: Side) -> tuple[Widens, ...]:
         """Where it makes a street's side wider between crown and lip, resting on nothing but centrelines."""
+        return ()
+
+    def raises(self, q: Engine, street: str) -> tuple[Raise, ...]:
+        """Where it raises a street's carriageway; resting on nothing that has a level."""
         return ()
 
     def turns(self, q: Engine, street: str, side: Side) -> tuple[Turn, ...]:

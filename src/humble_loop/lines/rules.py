@@ -227,6 +227,39 @@ class Above(LevelRule):
 
 
 @dataclass(frozen=True)
+class Raised(LevelRule):
+    """As another rule has it, and ``rise`` more."""
+
+    title: str
+    words: str
+    own: LevelRule
+    rise: Varying
+
+    def level(self, s: ArrayLike) -> Quantity:
+        x = as_row(s)
+        return summed(
+            lambda k: f"{self.title} at {x[k]:.2f}",
+            self.words,
+            times("without that", self.own.level(x)),
+            amount(self.words, self.rise(x)),
+        )
+
+    def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
+        x = as_row(s)
+        own, slope = self.own.grade(x, side), self.rise.slope(x, side)
+        if not slope.any():
+            return own
+        title: Words = lambda k: f"grade of {self.title} at {x[k]:.2f}"  # noqa: E731
+        return summed(title, self.words, times("without that", own), amount("its ramp", slope), unit="grade")
+
+    def key_places(self) -> Floats:
+        return np.union1d(self.own.key_places(), self.rise.at)
+
+    def bow(self) -> list[tuple[float, float, float]]:
+        return self.own.bow()
+
+
+@dataclass(frozen=True)
 class Pull:
     """Part of the way (``share``, 0 to 1 along the line) from a base towards levels of its own, joined by straight lines."""
 

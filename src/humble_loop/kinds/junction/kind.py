@@ -28,6 +28,8 @@ from humble_loop.kinds.junction.nodes import (
     node_id,
 )
 from humble_loop.kinds.junction.profiles import level_handles, level_sheet, profiles
+from humble_loop.kinds.junction.raised import RULES as TABLE_RULES
+from humble_loop.kinds.junction.raised import raises_of, table_findings
 from humble_loop.kinds.junction.recut import recut, rejoined
 from humble_loop.kinds.junction.reserve import corner_reserves
 from humble_loop.kinds.junction.settling import settle_sheet
@@ -37,7 +39,7 @@ from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
 from humble_loop.lines.describe import Crossing, Drawing, Handle, LineProfile, Row, SetOutPoint, SheetOf
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
-from humble_loop.lines.kind import Carried, EndTie, Following, Kind, Reserve, Turn, Widens
+from humble_loop.lines.kind import Carried, EndTie, Following, Kind, Raise, Reserve, Turn, Widens
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import told
@@ -49,7 +51,7 @@ class Junctions(Kind):
 
     key, title, stage = "junction", "Junctions", "Junctions"
     models = (JunctionChoice, CrossingChoice)
-    rules = dict.fromkeys((*RULES, *turns.RULES, *lanes.RULES), "Junctions")
+    rules = dict.fromkeys((*RULES, *TABLE_RULES, *turns.RULES, *lanes.RULES), "Junctions")
     tables = TABLES
 
     def things(self, q: Engine) -> tuple[ThingId, ...]:
@@ -119,6 +121,9 @@ class Junctions(Kind):
     def widens(self, q: Engine, street: str, side: Side) -> tuple[Widens, ...]:
         return widens_of(q, street, side)
 
+    def raises(self, q: Engine, street: str) -> tuple[Raise, ...]:
+        return raises_of(q, street)
+
     def turns(self, q: Engine, street: str, side: Side) -> tuple[Turn, ...]:
         # Where the other street cannot carry it a street that crosses runs on as it is; the junction says why.
         carried = {c: q.attempt(carried_by, street, *c) for c in _crossed(q, street)}
@@ -169,7 +174,7 @@ class Junctions(Kind):
 
     def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
         found = [f for arm in arms_at(q, thing.id) for f in arm_findings(q, *arm)]
-        return (*found, *lane_findings(q, thing.id), *turning_findings(q, thing.id))
+        return (*found, *table_findings(q, thing.id), *lane_findings(q, thing.id), *turning_findings(q, thing.id))
 
     def findings_about(self, q: Engine, other: ThingId) -> tuple[Finding, ...]:
         return meeting_findings(q, other.id) if other.kind == "street" else ()

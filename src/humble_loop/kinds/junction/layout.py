@@ -38,6 +38,7 @@ from humble_loop.kinds.junction.nodes import (
     reach_key,
     require_joint,
 )
+from humble_loop.kinds.junction.raised import table_of
 from humble_loop.kinds.junction.rulings import rulings
 from humble_loop.kinds.junction.throats import ThroatPlace, throat_place
 from humble_loop.kinds.street.plan import (
@@ -269,7 +270,9 @@ def rule_of(q: Engine, id: ReturnLine) -> LevelRule:
         (f"{names[i]} to {names[i + 1]}", Varying.of([0.0, total], [float(a), float(b)]))
         for i, (a, b) in enumerate(zip(np.diff(shape.first.rise[: k + 1]), np.diff(shape.last.rise[: k + 1])))
     )
-    title = line_plan(q, id).title
+    title, table = line_plan(q, id).title, table_of(q, id.street, id.arm)
+    if table is not None:
+        rises = (("the kerb stays below the table", Varying.steady(-table.by)), *rises)
     rule = Above(title, "out from the lip by the section", lip, "lip", base.rule, rises)
     if is_new(q, require_joint(q, id.street, id.arm).through):
         return rule

@@ -82,9 +82,20 @@ class TurnLane(Model):
 Crowns = Literal["through", "both"]
 
 
+class RaisedTable(Model):
+    """A junction's carriageway raised ``by`` metres as far as ``beyond`` metres past its returns, with ramps of ``ramp`` metres along the streets.
+
+    Typical: it takes most of a kerb's upstand, at 1 on 16, which a bus takes at walking pace and a car at twice that.
+    """
+
+    by: Annotated[float, between(0.01, 0.5)] = 0.1
+    ramp: Annotated[float, between(0.2, 20.0)] = 1.6
+    beyond: Annotated[float, between(0.0, 20.0)] = 0.5
+
+
 class JunctionChoice(Thing):
     """What was decided about the junction at one end of a side street: its name, whether the through street's crown holds or both run
-    through, and how far (m from the node) the side street's section turns back to normal (None: as far as its returns reach).
+    through, whether it is a raised table, and how far (m from the node) the side street's section turns back to normal (None: as far as its returns reach).
 
     ``end`` is the end as the street was drawn, so that it stays with its node when the street is reversed. Left and
     right are seen leaving the junction along the side street.
@@ -98,6 +109,7 @@ class JunctionChoice(Thing):
     end: End
     name: Name | None = None
     crowns: Crowns = "through"
+    table: RaisedTable | None = None
     reach: Width | None = None
     lanes: tuple[TurnLane, ...] = ()
     left: Corner = Corner()
@@ -135,6 +147,7 @@ class CrossingChoice(Thing):
     name: Name | None = None
     through: str | None = None
     crowns: Crowns = "through"
+    table: RaisedTable | None = None
     first_onwards: Width | None = None
     first_back: Width | None = None
     second_onwards: Width | None = None

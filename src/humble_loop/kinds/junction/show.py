@@ -15,7 +15,7 @@ from humble_loop.kinds.junction.corners import (
     kerb_return,
 )
 from humble_loop.kinds.junction.layout import node_level, reach_of, throat
-from humble_loop.kinds.junction.model import hold_other
+from humble_loop.kinds.junction.model import RaisedTable, hold_other
 from humble_loop.kinds.junction.nodes import (
     Arm,
     CrossingArm,
@@ -33,6 +33,7 @@ from humble_loop.kinds.junction.nodes import (
     reach_key,
     require_joint,
 )
+from humble_loop.kinds.junction.raised import table_of, table_rows
 from humble_loop.kinds.junction.throats import throat_place
 from humble_loop.kinds.street.levels import grade_line, own_level
 from humble_loop.kinds.street.order import order_choice
@@ -107,6 +108,7 @@ def facts(q: Engine, id: str) -> tuple[Row, ...]:
             rows.append(_name(q, street, arm))
         if not _onwards(arm) and (choice := _whose_crown(q, street, arm)) is not None:
             rows.append(choice)
+            rows += table_rows(q, street, arm)
         if not _onwards(arm):
             through = require_joint(q, street, arm).through
             if (order := order_choice(q, street, through, "built later")) is not None:
@@ -146,14 +148,14 @@ def _reach(q: Engine, street: str, arm: Arm) -> Fact:
     return Fact("reach along the leg", "size", now, state, lambda v: decided(q, street, arm, **{key: v}), switch)
 
 
-_BOTH = "both"
+_BOTH, _TABLE = "both", "table"
 
 
 def _whose_crown(q: Engine, street: str, arm: Arm) -> Choice | None:
     """Whose crown holds, with what changing it does to the level at the node, or at the throat where both are to run through; None where
     there is no choice.
     """
-    j, both = require_joint(q, street, arm), both_crowns(q, street, arm)
+    j, both, table = require_joint(q, street, arm), both_crowns(q, street, arm), table_of(q, street, arm)
     if not is_new(q, street):
         return None
     options = [(j.through, name_of(q, j.through))]
@@ -161,17 +163,21 @@ def _whose_crown(q: Engine, street: str, arm: Arm) -> Choice | None:
         options.append((street, f"{name_of(q, street)}{_change(q, street, j)}"))
     if is_new(q, j.through):
         options.append((_BOTH, f"both{'' if both else _change_at_throat(q, street, arm)}"))
+        options.append((_TABLE, f"a raised table ({RaisedTable().by:+.2f} m)" if table is None else "a raised table"))
     if len(options) < 2:
         return None
-    return Choice("crown of", tuple(options), _BOTH if both else j.through, lambda v: _holding(q, street, arm, v))
+    current = _TABLE if table is not None else _BOTH if both else j.through
+    return Choice("crown of", tuple(options), current, lambda v: _holding(q, street, arm, v))
 
 
 def _holding(q: Engine, street: str, arm: Arm, wanted: str) -> Edit:
     """The edit that lets the crown of a street hold, or both run through."""
+    if wanted == _TABLE:
+        return decided(q, street, arm, crowns="through", table=table_of(q, street, arm) or RaisedTable())
     if isinstance(arm, CrossingArm) and wanted == street:
         first, second = sorted((street, arm.other))
         return lambda s: hold_other(s, first, second, arm.count, street)
-    return decided(q, street, arm, crowns="both" if wanted == _BOTH else "through")
+    return decided(q, street, arm, crowns="both" if wanted == _BOTH else "through", table=None)
 
 
 def _change(q: Engine, street: str, j: Joint) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -14,8 +14,9 @@ from humble_loop.kinds.street.model import Vip
 from humble_loop.kinds.street.plan import chain_of, class_of, frame_of, ground_along, name_of, vips_of, wanted_of
 from humble_loop.lines.kind import Carried, EndTie
 from humble_loop.lines.quantity import Quantity, amount, decided, known, percent, summed, times
-from humble_loop.lines.rules import InStretches, LevelRule, OnGradeLine
+from humble_loop.lines.rules import InStretches, LevelRule, OnGradeLine, Raised
 from humble_loop.lines.standing import kinds
+from humble_loop.lines.varying import Varying
 from humble_loop.propose.through import SAME, Course, GradeRules, Stop, curves_for, through
 from humble_loop.site.library import StreetClass
 from humble_loop.site.model import ENDS, End, State
@@ -66,8 +67,21 @@ def carried(q: Engine, street: str) -> tuple[Carried, ...]:
 
 
 @query
+def raised(q: Engine, street: str) -> Varying:
+    """How far a street's carriageway is raised above its grade line (m)."""
+    found = Varying.steady(0.0)
+    for kind in kinds() if frame_of(q, street).kind == "new" else ():
+        for r in kind.raises(q, street):
+            at = [r.begin - r.ramp, r.begin, r.finish, r.finish + r.ramp]
+            more = Varying.of(at, [0.0, r.by, r.by, 0.0])
+            places = np.union1d(found.at, more.at)
+            found = Varying.of(places, np.maximum(found(places), more(places)))
+    return found
+
+
+@query
 def grade_line(q: Engine, street: str) -> GradeLine:
-    """The grade line: set VIPs between tied ends and what carries the crown, or a proposal from the ground where nothing was set."""
+    """The grade line, below what raises the carriageway: set VIPs between tied ends and what carries the crown, or a proposal from the ground where nothing was set."""
     return _made(q, street, carried(q, street))
 
 
@@ -95,6 +109,12 @@ def own_level(q: Engine, street: str, s: float) -> float:
 def _made(q: Engine, street: str, over: tuple[Carried, ...]) -> GradeLine:
     frame, vips = frame_of(q, street), vips_of(q, street)
     ties = dict(end_ties(q, street))
+    if (rise := raised(q, street)).values.any():
+        # What holds it holds the carriageway, of which the grade line lies as far below as that is raised there.
+        ties = {end: replace(t, level=_below(t.level, rise.one(t.chainage))) for end, t in ties.items()}
+        over = tuple(
+            replace(c, first=_below(c.first, rise.one(c.begin)), last=_below(c.last, rise.one(c.finish))) for c in over
+        )
     if vips and not frame.proposed_between:
         return _set(q, street, vips, ties, over)
     if frame.kind == "existing":
@@ -182,6 +202,14 @@ def _set(
 
 def _tied(name: str, s: float, level: Quantity) -> Quantity:
     return summed(f"{name} VIP at {s:.2f}", "tied where it leaves", times("throat", level), source="tied")
+
+
+def _below(level: Quantity, by: float) -> Quantity:
+    if not by:
+        return level
+    return summed(
+        level.name, "below the table", times("on the table", level), amount("less the table", -by), source="tied"
+    )
 
 
 def _within(over: tuple[Carried, ...], s: float) -> bool:
@@ -297,6 +325,8 @@ def crown_rule(q: Engine, street: str) -> LevelRule:
     made = grade_line(q, street)
     title = f"{name_of(q, street)} crown"
     rule: LevelRule = OnGradeLine(title, made.profile, made.vips)
+    if (rise := raised(q, street)).values.any():
+        rule = Raised(title, "raised by a table", rule, rise)
     ties = dict(end_ties(q, street))
     upto, rules = [], []
     if "start" in ties and (inside := ties["start"].inside) is not None:

@@ -9,6 +9,7 @@ import numpy as np
 from humble_loop.engine.query import Engine, query
 from humble_loop.kinds.street.holding import holds
 from humble_loop.kinds.street.inwards import inwards
+from humble_loop.kinds.street.levels import raised
 from humble_loop.kinds.street.plan import StreetLine, is_new, name_of
 from humble_loop.kinds.street.side import SideCourse, course
 from humble_loop.lines.line import line
@@ -103,6 +104,8 @@ def _from_lip(q: Engine, street: str, side: Side, made: SideCourse, k: int) -> L
     """Point ``k`` of the roadside as its section has it: out from the lip."""
     lip, title = StreetLine(street, "lip", side), f"{name_of(q, street)} {side} {made.names[k]}"
     rises = tuple((f"{made.names[i - 1]} to {made.names[i]}", made.rise(i)) for i in range(made.lip + 1, k + 1))
+    if (rise := raised(q, street)).values.any():
+        rises = (("the kerb stays below the table", rise.times(-1.0)), *rises)
     return Above(title, "out from the lip by the typical section", lip, "lip", line(q, lip).rule, rises)
 
 

@@ -1,0 +1,225 @@
+"""Raised tables: how far one raises its streets, and where it does not fit."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.kinds.junction.corners import Return, kerb_return
+from humble_loop.kinds.junction.model import RaisedTable
+from humble_loop.kinds.junction.nodes import (
+    Arm,
+    arms_at,
+    arms_of,
+    choice_at,
+    decided,
+    joints_on,
+    junction_name,
+    node_id,
+    require_joint,
+)
+from humble_loop.kinds.street.holding import holds
+from humble_loop.kinds.street.levels import grade_line, raised
+from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
+from humble_loop.kinds.street.section import own_range
+from humble_loop.kinds.street.side import course
+from humble_loop.lines.describe import Fact, Row
+from humble_loop.lines.findings import Finding, point
+from humble_loop.lines.kind import Raise
+from humble_loop.lines.line import ThingId
+from humble_loop.site.edits import Edit, changed
+from humble_loop.site.model import SIDES
+
+RULES = ("table without room", "table above the kerb", "table on a held lip", "water stands before the table")
+_ON = 1e-6  # metres within which places are one
+_FLAT = 1e-4  # of grade, at which water runs neither way
+
+
+def table_of(q: Engine, street: str, arm: Arm) -> RaisedTable | None:
+    """The raised table of an arm's junction; never on an existing street, whose surface is the ground's."""
+    chosen = choice_at(q, street, arm)
+    if chosen is None or chosen.table is None:
+        return None
+    return chosen.table if is_new(q, street) and is_new(q, require_joint(q, street, arm).through) else None
+
+
+@query
+def raises_of(q: Engine, street: str) -> tuple[Raise, ...]:
+    """Where the tables of its junctions raise a street."""
+    found, done = [], set()
+    for side, arm in (*((street, arm) for arm in arms_of(q, street)), *joints_on(q, street)):
+        id = node_id(q, side, arm)
+        if id not in done and (table := table_of(q, side, arm)) is not None:
+            done.add(id)
+            extent = _extent(q, id, street)
+            if extent is not None:
+                begin, finish = extent
+                found.append(Raise(begin - table.beyond, finish + table.beyond, table.by, table.ramp))
+    return tuple(found)
+
+
+def _extent(q: Engine, id: str, street: str) -> tuple[float, float] | None:
+    """The chainages of a street between which the returns of a junction stand; None where one has none."""
+    at = []
+    for side, arm in arms_at(q, id):
+        j = require_joint(q, side, arm)
+        made = [q.attempt(kerb_return, side, arm, corner) for corner in SIDES]
+        returns = [m for m in made if isinstance(m, Return)]
+        if len(returns) < len(made):
+            return None
+        if side == street:
+            at += [j.side_chainage, *(r.side_chainage for r in returns)]
+        if j.through == street:
+            at += [r.through_at for r in returns]
+    return (min(at), max(at)) if at else None
+
+
+# As facts
+
+
+def with_table(q: Engine, street: str, arm: Arm, table: RaisedTable | None) -> Edit:
+    """The edit that gives a junction a raised table, or takes it away."""
+    return decided(q, street, arm, table=table)
+
+
+def table_rows(q: Engine, street: str, arm: Arm) -> tuple[Row, ...]:
+    """The sizes of a junction's table."""
+    table = table_of(q, street, arm)
+    if table is None:
+        return ()
+
+    def to(key: str) -> Callable[[float], Edit]:
+        return lambda v: with_table(q, street, arm, changed(table, **{key: v}))
+
+    sizes = (("raised by", "by"), ("ramps", "ramp"), ("flat beyond the returns", "beyond"))
+    normal = RaisedTable()
+    return tuple(
+        Fact(
+            words,
+            "size",
+            getattr(table, key),
+            "set" if getattr(table, key) != getattr(normal, key) else "proposed",
+            to(key),
+            inner=True,
+        )
+        for words, key in sizes
+    )
+
+
+# Where it does not fit
+
+
+def table_findings(q: Engine, id: str) -> list[Finding]:
+    """A table without room for its ramps, above a kerb, beside a lip that is held, or before which water stands."""
+    arms = arms_at(q, id)
+    table = table_of(q, *arms[0]) if arms else None
+    if table is None:
+        return []
+    of, name, found = ThingId("junction", id), junction_name(q, *arms[0]), []
+    j = require_joint(q, *arms[0])
+    for street in (j.through, arms[0][0]):
+        extent = _extent(q, id, street)
+        if extent is None:
+            place = point(j.node)
+            words = "its returns do not all fit, so nothing is raised"
+            return [Finding(RULES[0], of, name, words, "mend its corners first", place=place)]
+        begin, finish = extent[0] - table.beyond, extent[1] + table.beyond
+        for at, way in ((begin, -1), (finish, 1)):
+            if _at_the_node(q, id, street, at, way):
+                continue
+            end = at + way * table.ramp
+            found += _room(q, of, name, street, table, at, end)
+            found += _water(q, of, name, street, table, at, end, way)
+        found += _kerbs(q, of, name, street, table, begin, finish)
+    return found
+
+
+def _at_the_node(q: Engine, id: str, street: str, at: float, way: int) -> bool:
+    """Whether a street ends at the junction in that direction, so that no ramp stands there."""
+    total = chain_of(q, street).total
+    return (at <= _ON and way < 0) or (at >= total - _ON and way > 0)
+
+
+def _place(q: Engine, street: str, at: float) -> tuple[float, float]:
+    chain = chain_of(q, street)
+    return point(chain.points_at([min(max(at, 0.0), chain.total)])[0])
+
+
+def _room(q: Engine, of: ThingId, name: str, street: str, table: RaisedTable, at: float, end: float) -> list[Finding]:
+    """Ramps that reach past a street's own carriageway, or into those of another table."""
+    for side in SIDES:
+        low, high = own_range(q, street, side)
+        short = max(low - min(at, end), max(at, end) - high)
+        if short > _ON:
+            words = f"its ramp on {name_of(q, street)} reaches {short:.2f} m past where that has a lip of its own"
+            remedy = "shorten the ramp, or move what stands there further off"
+            return [Finding(RULES[0], of, name, words, remedy, short, 0.0, chainage=end, place=_place(q, street, end))]
+    if raised(q, street).one(end) > _ON:
+        words = f"its ramp on {name_of(q, street)} runs into that of another table"
+        return [
+            Finding(
+                RULES[0],
+                of,
+                name,
+                words,
+                "shorten both ramps, or make one table of both junctions",
+                chainage=end,
+                place=_place(q, street, end),
+            )
+        ]
+    return []
+
+
+def _water(
+    q: Engine, of: ThingId, name: str, street: str, table: RaisedTable, at: float, end: float, way: int
+) -> list[Finding]:
+    """A ramp that rises against the water in the channels."""
+    line = q.attempt(grade_line, street)
+    if isinstance(line, Unsolved):
+        return []
+    grade = float(line.profile.grade([end])[0]) * -way  # towards the table
+    rises = grade + table.by / table.ramp
+    if not np.isfinite(grade) or grade > -_FLAT or rises <= 0:
+        return []
+    words = f"on {name_of(q, street)} both channels fall towards its ramp and end there"
+    remedy = "put pits there, or lead the channels through the ramp under covers"
+    return [Finding(RULES[3], of, name, words, remedy, chainage=end, place=_place(q, street, end), severity="near")]
+
+
+def _kerbs(
+    q: Engine, of: ThingId, name: str, street: str, table: RaisedTable, begin: float, finish: float
+) -> list[Finding]:
+    found = []
+    for side in SIDES:
+        made = course(q, street, side)
+        upstand = 0.0
+        for k in range(made.lip + 1, len(made.names)):
+            if made.pieces[k] != "kerb":
+                break
+            upstand = max(upstand, float(np.interp(begin, made.at, made.rises[:, made.lip + 1 : k + 1].sum(axis=1))))
+        if table.by > upstand + _ON:
+            words = f"it stands {table.by - upstand:.3f} m above the {side} kerb of {name_of(q, street)}, and water leaves over it"
+            remedy = f"raise it by {upstand:.3f} m at most, or give the street a higher kerb"
+            found.append(
+                Finding(
+                    RULES[1],
+                    of,
+                    name,
+                    words,
+                    remedy,
+                    table.by,
+                    upstand,
+                    place=_place(q, street, 0.5 * (begin + finish)),
+                )
+            )
+        for hold in holds(q, StreetLine(street, "lip", side)):
+            low, high = float(hold.share.at.min()), float(hold.share.at.max())
+            if low < finish + table.ramp and high > begin - table.ramp:
+                words = f"the {side} lip of {name_of(q, street)} is held by {hold.words} there, and is not raised with the crown"
+                remedy = "end there what holds the lip, or raise it by as much"
+                at = max(low, begin - table.ramp)
+                found.append(Finding(RULES[2], of, name, words, remedy, chainage=at, place=_place(q, street, at)))
+                break
+    return found
