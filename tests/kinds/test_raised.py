@@ -11,6 +11,7 @@ from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.junction.corners import ReturnLine, kerb_return
 from humble_loop.kinds.junction.layout import throat
 from humble_loop.kinds.junction.model import RaisedTable, set_crossing, set_junction
+from humble_loop.kinds.junction.raised import table_edges
 from humble_loop.kinds.street import StreetLine, Vip
 from humble_loop.kinds.street.levels import grade_line
 from humble_loop.lines.describe import Choice, Fact
@@ -86,6 +87,13 @@ def test_a_crossing_is_one_table_whichever_crown_holds(through):
         top = s[np.abs(up - 0.08) < 1e-9]
         assert np.all(np.abs(up[(s >= top.min()) & (s <= top.max())] - 0.08) < 1e-9)
     assert_watertight(q)
+
+
+def test_its_edges_are_drawn_from_lip_to_lip():
+    edges = table_edges(Engine(tabled()), "side:start")
+    assert sorted(e[:, 0].mean().round(6) for e in edges) == pytest.approx([86.9, 88.5, 100.0, 100.0, 111.5, 113.1])
+    on_through = [e for e in edges if e[0, 0] < 99.0]
+    assert all(sorted(e[:, 1]) == pytest.approx([-3.5, 3.5]) for e in on_through)
 
 
 def test_it_is_one_click_and_stays_in_the_file(tmp_path):

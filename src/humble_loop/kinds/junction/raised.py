@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.junction.corners import Return, kerb_return
 from humble_loop.kinds.junction.model import RaisedTable
 from humble_loop.kinds.junction.nodes import (
@@ -24,7 +25,7 @@ from humble_loop.kinds.street.holding import holds
 from humble_loop.kinds.street.levels import grade_line, raised
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
 from humble_loop.kinds.street.section import own_range
-from humble_loop.kinds.street.side import course
+from humble_loop.kinds.street.side import course, lip_offset
 from humble_loop.lines.describe import Fact, Row
 from humble_loop.lines.findings import Finding, point
 from humble_loop.lines.kind import Raise
@@ -74,6 +75,24 @@ def _extent(q: Engine, id: str, street: str) -> tuple[float, float] | None:
         if j.through == street:
             at += [r.through_at for r in returns]
     return (min(at), max(at)) if at else None
+
+
+def table_edges(q: Engine, id: str) -> list[Floats]:
+    """The lines (each (2, 2)) across its streets at which a junction's table and its ramps end, in plan."""
+    arms = arms_at(q, id)
+    table = table_of(q, *arms[0]) if arms else None
+    found: list[Floats] = []
+    for street in (require_joint(q, *arms[0]).through, arms[0][0]) if table is not None else ():
+        assert table is not None
+        extent, chain = _extent(q, id, street), chain_of(q, street)
+        if extent is None:
+            continue
+        for at, way in ((extent[0] - table.beyond, -1), (extent[1] + table.beyond, 1)):
+            for s in (at, at + way * table.ramp):
+                if not _at_the_node(q, id, street, at, way) and 0.0 <= s <= chain.total:
+                    out = [lip_offset(q, street, side).one(s) for side in SIDES]
+                    found.append(chain.points_at([s, s], np.array(out)))
+    return found
 
 
 # As facts

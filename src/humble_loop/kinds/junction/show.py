@@ -33,7 +33,7 @@ from humble_loop.kinds.junction.nodes import (
     reach_key,
     require_joint,
 )
-from humble_loop.kinds.junction.raised import table_of, table_rows
+from humble_loop.kinds.junction.raised import table_edges, table_of, table_rows
 from humble_loop.kinds.junction.throats import throat_place
 from humble_loop.kinds.street.levels import grade_line, own_level
 from humble_loop.kinds.street.order import order_choice
@@ -75,6 +75,8 @@ def outline(q: Engine, arms: Arms) -> Drawing:
             plan = q.attempt(line_plan, ReturnLine(street, arm, corner, point))
             if role is not None and not isinstance(plan, Unsolved):
                 by_role.setdefault(role, []).extend(plan.points(s) for s in plan.runs(SAG))
+    if arms and (edges := table_edges(q, node_id(q, *arms[0]))):
+        by_role.setdefault("kerb", []).extend(edges)
     return Drawing(tuple(Stroke(role, joined_up(runs)) for role, runs in by_role.items()))
 
 
