@@ -24,6 +24,7 @@ from humble_loop.kinds.junction.corners import (
     sizes_of,
 )
 from humble_loop.kinds.junction.nodes import Arm, CrossingArm, arms_at
+from humble_loop.kinds.junction.splay import proposed_splay
 from humble_loop.kinds.street.plan import StreetLine, is_new, name_of
 from humble_loop.lines.describe import Choice, Fact, Handle, Note, Place, Row, Sheet, SheetRow, Told, Typed, Unit
 from humble_loop.lines.line import line
@@ -33,7 +34,8 @@ from humble_loop.site.model import SIDES, Side
 
 SHAPES = (("arc", "arc"), ("three-centred", "three-centred"), ("chamfer", "chamfer"), ("none", "none"))
 _PITS = (("no", "no pit"), ("yes", "pit"))
-_COLUMNS = ("corner", "shape", "part", "radius", "turns", "back", "from", "to", "pit")
+_BOUNDARIES = (("round", "round the return"), ("splay", "splay"))
+_COLUMNS = ("corner", "shape", "part", "radius", "turns", "back", "boundary", "splay", "from", "to", "pit")
 _NOTE = "Left and right are seen leaving along the side street. Type a size, or drag a return by its middle"
 _EXISTING = "The side street is an existing one: nothing is built here"
 _LIT = 24  # places along a part that is lit up
@@ -100,6 +102,16 @@ class _Corner:
         edit = self.to("pit")
         return Choice("pit", _PITS, "yes" if self.choice.pit else "no", lambda v: edit(v == "yes"), True)
 
+    def boundary(self) -> Choice:
+        edit, far = self.to("splay"), proposed_splay(self.q, *self.place)
+        now = "round" if self.choice.splay is None else "splay"
+        return Choice("boundary", _BOUNDARIES, now, lambda v: edit(far if v == "splay" else None), True)
+
+    def splay(self) -> Fact | None:
+        if self.choice.splay is None:
+            return None
+        return Fact("splay", "size", self.choice.splay, "set", self.to("splay"), self.to("splay")(None), inner=True)
+
     def levels(self) -> tuple[float, float] | None:
         """Levels (m) at the through lip and at the side lip."""
         lip = self.q.attempt(line, ReturnLine(*self.place))
@@ -127,6 +139,9 @@ def corner_facts(q: Engine, street: str, arm: Arm, corner: Side) -> list[Row]:
         given, n, count = c.choice.divisions, divisions(q, street, arm, corner), c.to("divisions")
         state, switch = ("set", count(None)) if given else ("proposed", count(n))
         rows.append(Fact("divisions", "count", n, state, count, switch, inner=True))
+    rows.append(c.boundary())
+    if (splayed := c.splay()) is not None:
+        rows.append(splayed)
     return [*rows, c.pit()]
 
 
@@ -137,7 +152,8 @@ def corner_sheet(q: Engine, id: str) -> Sheet:
         if is_new(q, street):
             rows += _rows(_Corner(q, street, arm, corner))
     note = _NOTE if rows else _EXISTING
-    columns = [k for k, name in enumerate(_COLUMNS) if name != "back" or any(r.cells[k] is not None for r in rows)]
+    seldom = ("back", "splay")
+    columns = [k for k, name in enumerate(_COLUMNS) if name not in seldom or any(r.cells[k] is not None for r in rows)]
     rows = [replace(r, cells=tuple(r.cells[k] for k in columns)) for r in rows]
     line_id = StreetLine(arms[0][0] if arms else "")
     return Sheet("Corners", line_id, tuple(_COLUMNS[k] for k in columns), tuple(rows), note)
@@ -161,6 +177,8 @@ def _rows(c: _Corner) -> list[SheetRow]:
             radius,
             turn,
             c.size(part.back, "back") if part.back else None,
+            c.boundary() if k == 0 else None,
+            c.splay() if k == 0 else None,
             Fact("from", "level", levels[0], "tied") if k == 0 and np.isfinite(levels[0]) else None,
             Fact("to", "level", levels[1], "tied") if k == 0 and np.isfinite(levels[1]) else None,
             c.pit() if k == 0 else None,

@@ -23,6 +23,7 @@ from humble_loop.kinds.junction.corners import (
 from humble_loop.kinds.junction.layout import return_rows, throat
 from humble_loop.kinds.junction.nodes import Arm, arm_name, both_crowns, leg_side, name_of_node, require_joint
 from humble_loop.kinds.junction.rulings import rulings
+from humble_loop.kinds.junction.splay import boundary_offset
 from humble_loop.kinds.junction.throats import carriageway_from
 from humble_loop.kinds.street.batter import batter
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
@@ -70,6 +71,8 @@ def face_of(q: Engine, id: JunctionFace) -> Face:
     made, shape = kerb_return(q, id.street, id.arm, id.corner), corner_shape(q, id.street, id.arm, id.corner)
     title = corner_name(q, id.street, id.arm, id.corner)
     reach, tightest = reach_outside(q, id.street, id.arm, id.corner), made.curve.tightest
+    if (splayed := boundary_offset(q, id.street, id.arm, id.corner)) is not None:
+        reach = max(reach, float(np.abs(splayed.values).max()))
     if reach > TIGHT * tightest * (1.0 + 1e-9):
         raise Unsolved(
             title,

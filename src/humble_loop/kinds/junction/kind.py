@@ -33,6 +33,7 @@ from humble_loop.kinds.junction.raised import raises_of, table_findings
 from humble_loop.kinds.junction.recut import recut, rejoined
 from humble_loop.kinds.junction.reserve import corner_reserves
 from humble_loop.kinds.junction.settling import settle_sheet
+from humble_loop.kinds.junction.splay import splay_points
 from humble_loop.kinds.junction.tables import TABLES
 from humble_loop.kinds.junction.turns import turning_findings, turning_sheet
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
@@ -190,6 +191,7 @@ class Junctions(Kind):
                 s = np.linspace(0.0, made.plan.end, n + 1)
                 marks = ["tangent point", *["division"] * (n - 1), "tangent point"]
                 found += told(q, id, made.title, s, marks, outwards, chain_of(q, street), name_of(q, street))
+                found += splay_points(q, street, arm, corner)
         return tuple(found)
 
     # How it shows itself

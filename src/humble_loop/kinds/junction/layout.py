@@ -40,6 +40,7 @@ from humble_loop.kinds.junction.nodes import (
 )
 from humble_loop.kinds.junction.raised import table_of
 from humble_loop.kinds.junction.rulings import rulings
+from humble_loop.kinds.junction.splay import boundary_offset
 from humble_loop.kinds.junction.throats import ThroatPlace, throat_place
 from humble_loop.kinds.street.plan import (
     StreetLine,
@@ -252,6 +253,8 @@ def plan_of(q: Engine, id: ReturnLine) -> LinePlan:
     chain, towards = made.curve.chain, made.curve.towards
     k = shape.last.names.index(id.point)
     offset = Varying.of([0.0, chain.total], [towards * float(shape.first.out[k]), towards * float(shape.last.out[k])])
+    if k == len(shape.last.names) - 1 and k > 0:
+        offset = boundary_offset(q, id.street, id.arm, id.corner) or offset
     name = corner_name(q, id.street, id.arm, id.corner)
     title = f"{name} return" if id.point == "lip" else f"{name} {id.point}"
     return LinePlan(title, "return" if id.point == "lip" else id.point, chain, offset, 0.0, chain.total)

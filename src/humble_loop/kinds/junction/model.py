@@ -31,7 +31,8 @@ class Corner(Model):
     An 'arc' has a ``radius``. A 'three-centred' one has an arc of ``radius_through`` that turns by ``turn_through`` (degrees) where it
     leaves the through lip, one of ``radius`` in the middle, and one of ``radius_side`` and ``turn_side`` where it reaches the side lip.
     A 'chamfer' goes straight across from ``back_through`` metres before where the lips would meet to ``back_side`` after it, its ends
-    rounded by ``rounding``. 'none' is as tight as what lies outside the lip allows. Its lip goes through ``levels``, in order. Without ``divisions`` its set-out follows the
+    rounded by ``rounding``. With a ``splay`` the boundary goes straight on from both streets and across the corner, from so many metres
+    before where they would meet to as many after it; without one it goes round beside the return. 'none' is as tight as what lies outside the lip allows. Its lip goes through ``levels``, in order. Without ``divisions`` its set-out follows the
     site's spacing.
     """
 
@@ -44,6 +45,7 @@ class Corner(Model):
     back_through: Width | None = None
     back_side: Width | None = None
     rounding: Width | None = None
+    splay: Length | None = None
     levels: tuple[ReturnLevel, ...] = ()
     divisions: int | None = Field(default=None, ge=1, le=200)
     pit: bool = False
