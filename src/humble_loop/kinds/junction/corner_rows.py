@@ -34,8 +34,8 @@ from humble_loop.site.model import SIDES, Side
 
 SHAPES = (("arc", "arc"), ("three-centred", "three-centred"), ("chamfer", "chamfer"), ("none", "none"))
 _PITS = (("no", "no pit"), ("yes", "pit"))
-_BOUNDARIES = (("round", "round the return"), ("splay", "splay"))
-_COLUMNS = ("corner", "shape", "part", "radius", "turns", "back", "boundary", "splay", "from", "to", "pit")
+_BOUNDARIES = (("round", "round"), ("splay", "splay"))
+_COLUMNS = ("corner", "shape", "part", "radius", "turns", "back", "from", "to", "pit", "boundary", "splay")
 _NOTE = "Left and right are seen leaving along the side street. Type a size, or drag a return by its middle"
 _EXISTING = "The side street is an existing one: nothing is built here"
 _LIT = 24  # places along a part that is lit up
@@ -177,11 +177,11 @@ def _rows(c: _Corner) -> list[SheetRow]:
             radius,
             turn,
             c.size(part.back, "back") if part.back else None,
-            c.boundary() if k == 0 else None,
-            c.splay() if k == 0 else None,
             Fact("from", "level", levels[0], "tied") if k == 0 and np.isfinite(levels[0]) else None,
             Fact("to", "level", levels[1], "tied") if k == 0 and np.isfinite(levels[1]) else None,
             c.pit() if k == 0 else None,
+            c.boundary() if k == 0 else None,
+            c.splay() if k == 0 else None,
         )
         lit = np.empty((0, 2)) if isinstance(c.made, Unsolved) else _lit(c.made, k, len(parts))
         held = ("return", street, arm, corner) if k == len(parts) // 2 else ()
