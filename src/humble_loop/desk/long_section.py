@@ -155,6 +155,12 @@ class LongSection(DrawingView):
         self._show_labels(made)
         self._later.begin([self._show_earlier, self._show_windows], 600 if self.session.dragging else 60)
 
+    @property
+    def earlier(self) -> tuple[Floats, Floats]:
+        """What is shown of earthworks that are built before: chainages and levels."""
+        s, z = self._lines["earlier"].getData()
+        return (np.empty(0), np.empty(0)) if s is None else (s, z)
+
     # Other lines on the same axis
 
     @property

@@ -64,6 +64,11 @@ class SectionBand(Layer):
         self.falls: list[tuple[LegFall, QRectF]] = []
         self.setZValue(55)
 
+    @property
+    def words(self) -> str:
+        """What stands at the top."""
+        return self._words
+
     def show_figures(
         self, points: Sequence[BandPoint], falls: Sequence[LegFall], lines: Sequence[Floats], words: str
     ) -> None:

@@ -1,0 +1,74 @@
+"""Where streets meet, by hand: raised tables, splays, order of construction, streets that go on as one another."""
+
+import numpy as np
+from PySide6.QtWidgets import QComboBox, QPushButton
+
+from humble_loop.kinds.continuation.model import ContinuationChoice
+from humble_loop.kinds.junction.model import JunctionChoice
+from humble_loop.kinds.street import Street
+from humble_loop.kinds.street.order import built_before
+from humble_loop.lines.line import ThingId
+from tests import edits
+from tests.conftest import t_site
+from tests.kinds.test_continuations import two
+from tests.kinds.test_order import y_site
+from tests.kinds.test_raised import GROUND
+
+NODE = ThingId("junction", "side:start")
+
+
+def pick(d, words, among):
+    """Choose an entry in the list of Facts that has one more as well, as the hand does."""
+    box = next(b for b in d.window.facts.findChildren(QComboBox) if b.findText(words) >= 0 and b.findText(among) >= 0)
+    k = box.findText(words)
+    box.setCurrentIndex(k)
+    box.activated.emit(k)
+    d.settle()
+
+
+def test_a_raised_table_is_chosen_in_facts_and_taken_back(drive):
+    d = drive(edits.add_ground(t_site(), GROUND))
+    d.session.choose(NODE)
+    d.settle()
+    pick(d, "a raised table (+0.10 m)", "Through")
+    assert d.site.find(JunctionChoice, "side:start").table.by == 0.1
+    pick(d, "Through", "a raised table")
+    assert d.site.find(JunctionChoice, "side:start").table is None
+
+
+def test_a_splay_is_chosen_for_one_corner(drive):
+    d = drive(edits.add_ground(t_site(), GROUND))
+    d.session.choose(NODE)
+    d.settle()
+    pick(d, "splay", "round")
+    choice = d.site.find(JunctionChoice, "side:start")
+    assert choice.left.splay > 1.0
+    assert choice.right.splay is None
+
+
+def test_what_is_built_first_is_shown_as_ground(drive):
+    d = drive(y_site())
+    d.session.choose(ThingId("street", "side"))
+    d.window.long_section.point_station(40.0)
+    d.settle()
+    assert "as Through leaves it" in d.window.cross_section.band.words
+    view = d.window.long_section
+    d.qtbot.waitUntil(lambda: np.isfinite(view.earlier[1]).any(), timeout=20000)
+    s, z = view.earlier
+    assert s[np.isfinite(z)].min() < 5.0
+    pick(d, "neither", "Through")
+    assert built_before(d.session.engine, "side") == ()
+    d.qtbot.waitUntil(lambda: not len(view.earlier[1]), timeout=20000)
+
+
+def test_two_streets_end_to_end_are_told_levelled_and_joined(drive):
+    d = drive(two())
+    d.session.choose(ThingId("continuation", "one:end+two:start"))
+    d.settle()
+    pick(d, "Two (-1.00 m there)", "One")
+    (choice,) = d.site.all(ContinuationChoice)
+    assert choice.holds == "two"
+    button = next(b for b in d.window.facts.findChildren(QPushButton) if b.text() == "Join them as One")
+    button.click()
+    d.settle()
+    assert [s.id for s in d.site.all(Street)] == ["one"]
