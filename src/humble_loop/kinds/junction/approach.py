@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.kinds.junction.layout import throat
+from humble_loop.kinds.junction.layout import own_from, throat
 from humble_loop.kinds.junction.nodes import Arm, arm_name, both_crowns, leg_of, require_joint
 from humble_loop.kinds.street.edits import set_vips
-from humble_loop.kinds.street.levels import proposed_vips
+from humble_loop.kinds.street.levels import grade_line, proposed_vips
 from humble_loop.kinds.street.model import Vip
 from humble_loop.kinds.street.plan import StreetLine, chain_of, class_of, is_new
 from humble_loop.lines.findings import Finding, Mend, point, share, too_high
@@ -48,9 +48,9 @@ def approach(q: Engine, street: str, arm: Arm) -> Approach | None:
     j, t = require_joint(q, street, arm), q.attempt(throat, street, arm)
     if isinstance(t, Unsolved) or not is_new(q, street) or both_crowns(q, street, arm):
         return None
-    crown, at = line(q, StreetLine(street)).rule, t.place.side_chainage
+    crown, at = line(q, StreetLine(street)).rule, own_from(q, street, arm)
     inwards, outwards = ("before", "after") if j.way > 0 else ("after", "before")
-    length = min(class_of(q, street).approach_length, leg_of(q, street, arm).total - t.place.leg_at)
+    length = min(class_of(q, street).approach_length, leg_of(q, street, arm).total - abs(at - j.side_chainage))
     u = np.linspace(0.0, length, _STEPS)
     along = crown.grades(at + j.way * u, inwards) * j.way
     along[0] = float(crown.grades([at], outwards)[0]) * j.way
@@ -88,7 +88,7 @@ def approach_findings(q: Engine, street: str, arm: Arm, of: ThingId) -> list[Fin
     if too_high(steepest, rules.most_approach_grade):
         words = f"{made.at:.2f} m from the throat it {'rises' if made.steepest > 0 else 'falls'} at {share(steepest)}, more than {share(rules.most_approach_grade)} within {made.length:g} m"
         remedy = "let its first grade be gentler for that long"
-        s = t.place.side_chainage + j.way * made.at
+        s = own_from(q, street, arm) + j.way * made.at
         place = point(chain_of(q, street).points_at([s])[0])
         found.append(
             Finding(
@@ -111,23 +111,24 @@ def _eased(q: Engine, street: str, arm: Arm, inside: float, length: float) -> Me
     """The edit that gives an arm a first grade within both limits for as long as is wanted, and a curve beyond that; None where there is no
     room before its next VIP.
     """
-    rules, j, t = class_of(q, street), require_joint(q, street, arm), throat(q, street, arm)
+    rules, j = class_of(q, street), require_joint(q, street, arm)
     low = max(inside - rules.most_throat_break, -rules.most_approach_grade)
     high = min(inside + rules.most_throat_break, rules.most_approach_grade)
     if low > high:
         return None
-    at, standing = t.place.side_chainage, proposed_vips(q, street)
+    at, standing = own_from(q, street, arm), proposed_vips(q, street)
+    begin = float(grade_line(q, street).profile.level([at])[0])
     beyond = [v for v in standing if (v.chainage - at) * j.way > length + SAME and v.level is not None]
     if not beyond:
         return None
     following = min(beyond, key=lambda v: abs(v.chainage - at))
     assert following.level is not None
     whole = abs(following.chainage - at)
-    grade = float(np.clip((following.level - t.level) / whole, low, high))
+    grade = float(np.clip((following.level - begin) / whole, low, high))
     curve = 0.0
     for _ in range(_ROUNDS):  # the curve asks for room, and the further it lies out the more it turns
         run = length + 0.5 * curve
-        after = (following.level - t.level - grade * run) / max(whole - run, SAME)
+        after = (following.level - begin - grade * run) / max(whole - run, SAME)
         k = rules.least_sag_k if after > grade else rules.least_crest_k
         curve = max(100.0 * abs(after - grade) * k, rules.least_curve_length)
     run = length + 0.5 * curve
@@ -136,7 +137,7 @@ def _eased(q: Engine, street: str, arm: Arm, inside: float, length: float) -> Me
     between = [v for v in standing if not 0 < (v.chainage - at) * j.way < whole - SAME]
     vip = Vip(
         chainage=round((at + j.way * run) / _ROUND) * _ROUND,
-        level=round(t.level + grade * run, 3),
+        level=round(begin + grade * run, 3),
         curve_length=float(np.ceil(curve)),
     )
     vips = sorted((*between, vip), key=lambda v: v.chainage)

@@ -29,7 +29,7 @@ from humble_loop.kinds.junction.nodes import (
 )
 from humble_loop.kinds.junction.profiles import level_handles, level_sheet, profiles
 from humble_loop.kinds.junction.raised import RULES as TABLE_RULES
-from humble_loop.kinds.junction.raised import raises_of, table_findings
+from humble_loop.kinds.junction.raised import raises_of, table_findings, turns_of
 from humble_loop.kinds.junction.recut import recut, rejoined
 from humble_loop.kinds.junction.reserve import corner_reserves
 from humble_loop.kinds.junction.settling import settle_sheet
@@ -128,7 +128,7 @@ class Junctions(Kind):
     def turns(self, q: Engine, street: str, side: Side) -> tuple[Turn, ...]:
         # Where the other street cannot carry it a street that crosses runs on as it is; the junction says why.
         carried = {c: q.attempt(carried_by, street, *c) for c in _crossed(q, street)}
-        found = []
+        found = [*turns_of(q, street, side)]
         for arm in arms_of(q, street):
             over = carried[arm.other, arm.count] if isinstance(arm, CrossingArm) else None
             if not isinstance(over, Unsolved) and not both_crowns(q, street, arm):

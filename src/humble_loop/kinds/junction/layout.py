@@ -30,6 +30,7 @@ from humble_loop.kinds.junction.corners import (
 from humble_loop.kinds.junction.nodes import (
     Arm,
     CrossingArm,
+    Joint,
     both_crowns,
     choice_at,
     junction_name,
@@ -38,7 +39,7 @@ from humble_loop.kinds.junction.nodes import (
     reach_key,
     require_joint,
 )
-from humble_loop.kinds.junction.raised import table_of
+from humble_loop.kinds.junction.raised import plane_fall, plane_of, table_end, table_of
 from humble_loop.kinds.junction.rulings import rulings
 from humble_loop.kinds.junction.splay import boundary_offset
 from humble_loop.kinds.junction.throats import ThroatPlace, throat_place
@@ -171,20 +172,39 @@ class OnThroughSurface(LevelRule):
 
 def end_tie(q: Engine, street: str, end: End) -> EndTie:
     """How the through street holds the side street's end."""
-    t = throat(q, street, end)
     inside = None if both_crowns(q, street, end) else _within(q, street, end)
-    return EndTie(end, t.place.side_chainage, t.quantity, inside)
+    return EndTie(end, own_from(q, street, end), _held_at(q, street, end), inside)
+
+
+def own_from(q: Engine, street: str, arm: Arm) -> float:
+    """The side street's chainage from which its own grade line runs along an arm: the throat's, the node's where both crowns run through,
+    and where a table that is one plane ends.
+    """
+    if plane_of(q, street, arm) is not None and not both_crowns(q, street, arm):
+        return table_end(q, street, arm)
+    return throat(q, street, arm).place.side_chainage
+
+
+def _held_at(q: Engine, street: str, arm: Arm) -> Quantity:
+    """The level at which an arm's own grade line begins."""
+    at, t = own_from(q, street, arm), throat(q, street, arm)
+    if at == t.place.side_chainage:
+        return t.quantity
+    inside = _within(q, street, arm)
+    assert inside is not None
+    name = f"{junction_name(q, street, arm)} plane"
+    return summed(name, "on the plane of the junction where it ends", times("plane", inside.level([at])), source="tied")
 
 
 @query
 def carried_by(q: Engine, street: str, other: str, count: int) -> Carried:
     """How a street that crosses another is carried over that one's surface, from throat to throat; or held at its crown, at the node."""
     arms = [CrossingArm(other, count, onwards) for onwards in (False, True)]
-    before, after = (throat(q, street, arm) for arm in arms)
+    before, after = ((own_from(q, street, arm), _held_at(q, street, arm)) for arm in arms)
     node, both = require_joint(q, street, arms[0]).side_chainage, both_crowns(q, street, arms[0])
     first, last = (None if both else _within(q, street, arm) for arm in arms)
     whole = None if first is None or last is None else InStretches((node,), (first, last))
-    return Carried(before.place.side_chainage, after.place.side_chainage, before.quantity, after.quantity, whole)
+    return Carried(before[0], after[0], before[1], after[1], whole)
 
 
 def _within(q: Engine, street: str, arm: Arm) -> LevelRule | None:
@@ -228,6 +248,13 @@ def turn_of(q: Engine, street: str, arm: Arm, side: Side) -> Turn:
     corner = leg_side(arm, side)
     outwards = left_normals(leg.at([t.place.leg_at]).headings[0]) * side_sign(corner)
     along = tangents(lip.base.at([t.place.through_at]).headings[0])
+    if (plane := plane_of(q, street, arm)) is not None:
+        at = table_end(q, street, arm)
+        square = left_normals(leg.at([abs(at - j.side_chainage)]).headings[0]) * side_sign(corner)
+        onwards = tangents(chain_of(q, j.through).at([j.through_chainage]).headings[0])
+        grade = float(line(q, StreetLine(j.through)).rule.grades([j.through_chainage])[0])
+        across = grade * float(square @ onwards) + plane_fall(q, street, arm) * float(square @ _towards(onwards, j))
+        return Turn(at, at + j.way * plane.ramp, j.way > 0, across, "one plane over the junction")
     made, chosen = q.attempt(kerb_return, street, arm, corner), choice_at(q, street, arm)
     finish = made.leg_at if isinstance(made, Return) else t.place.leg_at
     wanted = getattr(chosen, reach_key(q, street, arm)) if chosen else None
@@ -235,6 +262,12 @@ def turn_of(q: Engine, street: str, arm: Arm, side: Side) -> Turn:
     return Turn(
         t.place.side_chainage, finish, j.way > 0, t.lip_grade * float(outwards @ along), "flat along the through lip"
     )
+
+
+def _towards(onwards: Floats, j: Joint) -> Floats:
+    """The unit vector (2,) square to the through street, which runs ``onwards``, towards the side on which an arm leaves."""
+    found: Floats = np.array([-onwards[1], onwards[0]]) * j.through_side
+    return found
 
 
 # Lines round a corner
@@ -355,21 +388,48 @@ def return_rule(q: Engine, street: str, arm: Arm, corner: Side) -> CubicBetween:
             "the through lip has no level where the return starts",
             "let the through street's grade line reach past the junction",
         )
+    at = tuple(v.share * made.curve.length for v in given)
+    levels = tuple(
+        decided(f"{name} level {k + 1}", v.level, ("return level", street, arm, corner, k), "level set", "set")
+        for k, v in enumerate(given)
+    )
+    words = "cubic meeting both lips in level and grade"
+    if not given and plane_of(q, street, arm) is not None:
+        words = "on the plane of the junction, by a cubic through it"
+        at, levels = _on_plane(q, street, arm, name, made)
     return CubicBetween(
         f"{name} return",
-        "cubic meeting both lips in level and grade",
+        words,
         made.curve.length,
         level_0,
         grade_0,
         level_1,
         grade_1,
         ("through lip's level", "through lip's grade", "side lip's level", "side lip's grade"),
-        tuple(v.share * made.curve.length for v in given),
-        tuple(
-            decided(f"{name} level {k + 1}", v.level, ("return level", street, arm, corner, k), "level set", "set")
-            for k, v in enumerate(given)
-        ),
+        at,
+        levels,
     )
+
+
+_PIECES = 16  # of a return that lies on a plane: between them a cubic departs from it by less than 1e-6 m
+
+
+def _on_plane(
+    q: Engine, street: str, arm: Arm, name: str, made: Return
+) -> tuple[tuple[float, ...], tuple[Quantity, ...]]:
+    """Distances along a return, and its levels there on the plane of its junction."""
+    j, s = require_joint(q, street, arm), np.linspace(0.0, made.curve.length, _PIECES + 1)[1:-1]
+    crown = StreetLine(j.through)
+    feet = chain_of(q, j.through).feet(made.curve.chain.points_at(s))
+    levels = line(q, crown).rule.levels(feet.chainages)
+    rise = plane_fall(q, street, arm) * feet.offsets * j.through_side
+    found = []
+    for at, foot, level, up in zip(s.tolist(), feet.chainages.tolist(), levels.tolist(), rise.tolist()):
+        there = times("through crown", elsewhere("through crown", crown, foot, level))
+        found.append(
+            summed(f"{name} return at {at:.2f}", "on the plane of the junction", there, amount("across it", up))
+        )
+    return tuple(s.tolist()), tuple(found)
 
 
 @query

@@ -85,14 +85,24 @@ Crowns = Literal["through", "both"]
 
 
 class RaisedTable(Model):
-    """A junction's carriageway raised ``by`` metres as far as ``beyond`` metres past its returns, with ramps of ``ramp`` metres along the streets.
+    """A junction's carriageway raised ``by`` metres (0: not at all) as far as ``beyond`` metres past its returns, with ramps of ``ramp`` metres
+    along the streets. Its top falls as the through street does, or is one ``plane``: that rises by ``fall`` to the side on which the side
+    street of a T leaves, or to the left of the through street of a crossing, as that was drawn.
 
-    Typical: it takes most of a kerb's upstand, at 1 on 16, which a bus takes at walking pace and a car at twice that.
+    Typical: it takes most of a kerb's upstand, at 1 on 16, which a bus takes at walking pace and a car at twice that; a plane drains away
+    from the side street at what a carriageway falls.
     """
 
-    by: Annotated[float, between(0.01, 0.5)] = 0.1
-    ramp: Annotated[float, between(0.2, 20.0)] = 1.6
+    by: Annotated[float, between(0.0, 0.5)] = 0.1
+    ramp: Annotated[float, between(0.2, 50.0)] = 1.6
     beyond: Annotated[float, between(0.0, 20.0)] = 0.5
+    plane: bool = False
+    fall: Annotated[float, between(-0.1, 0.1)] = 0.025
+
+
+PLANE = RaisedTable(
+    by=0.0, ramp=8.0, plane=True
+)  # both streets' falls turn into one plane, over as far as that takes without a jolt
 
 
 class JunctionChoice(Thing):

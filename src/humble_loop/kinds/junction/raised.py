@@ -9,15 +9,17 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.junction.corners import Return, kerb_return
-from humble_loop.kinds.junction.model import RaisedTable
+from humble_loop.kinds.junction.model import PLANE, RaisedTable
 from humble_loop.kinds.junction.nodes import (
     Arm,
+    CrossingArm,
     arms_at,
     arms_of,
     choice_at,
     decided,
     joints_on,
     junction_name,
+    leg_of,
     node_id,
     require_joint,
 )
@@ -25,16 +27,23 @@ from humble_loop.kinds.street.holding import holds
 from humble_loop.kinds.street.levels import grade_line, raised
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
 from humble_loop.kinds.street.section import own_range
-from humble_loop.kinds.street.side import course, lip_offset
+from humble_loop.kinds.street.side import course, drawn_side, lip_offset, lip_width
 from humble_loop.lines.describe import Fact, Row
-from humble_loop.lines.findings import Finding, point
-from humble_loop.lines.kind import Raise
+from humble_loop.lines.findings import Finding, point, share
+from humble_loop.lines.kind import Raise, Turn
 from humble_loop.lines.line import ThingId
 from humble_loop.site.edits import Edit, changed
-from humble_loop.site.model import SIDES
+from humble_loop.site.model import SIDES, Side
 
-RULES = ("table without room", "table above the kerb", "table on a held lip", "water stands before the table")
+_BENT, _ROOM, _ABOVE, _HELD, _WATER = RULES = (
+    "plane over a curve",
+    "table without room",
+    "table above the kerb",
+    "table on a held lip",
+    "water stands before the table",
+)
 _ON = 1e-6  # metres within which places are one
+_PLACES = 33  # along a plane at which the through street's grade is looked at
 _FLAT = 1e-4  # of grade, at which water runs neither way
 
 
@@ -46,6 +55,47 @@ def table_of(q: Engine, street: str, arm: Arm) -> RaisedTable | None:
     return chosen.table if is_new(q, street) and is_new(q, require_joint(q, street, arm).through) else None
 
 
+def plane_of(q: Engine, street: str, arm: Arm) -> RaisedTable | None:
+    """The table of an arm's junction where that is one plane."""
+    table = table_of(q, street, arm)
+    return table if table is not None and table.plane else None
+
+
+@query
+def table_end(q: Engine, street: str, arm: Arm) -> float:
+    """The side street's chainage at which a junction's table ends along an arm. Raises Unsolved where its returns do not fit."""
+    table, j = table_of(q, street, arm), require_joint(q, street, arm)
+    assert table is not None
+    ends = [kerb_return(q, street, arm, corner).leg_at for corner in SIDES]
+    return j.along(min(max(ends) + table.beyond, leg_of(q, street, arm).total))
+
+
+def plane_fall(q: Engine, street: str, arm: Arm) -> float:
+    """The grade outwards from the through street's crown, towards an arm, of a table that is one plane."""
+    table, j = plane_of(q, street, arm), require_joint(q, street, arm)
+    assert table is not None
+    if isinstance(arm, CrossingArm):
+        return table.fall if drawn_side(q, j.through, j.lip_side) == "left" else -table.fall
+    return table.fall
+
+
+@query
+def turns_of(q: Engine, street: str, side: Side) -> tuple[Turn, ...]:
+    """How planes turn the crossfall of the streets that run through them."""
+    found, done = [], set()
+    for other, arm in joints_on(q, street):
+        id, table = node_id(q, other, arm), plane_of(q, other, arm)
+        extent = _extent(q, id, street) if table is not None and id not in done else None
+        done.add(id)
+        if table is None or extent is None:
+            continue
+        across = plane_fall(q, other, arm)
+        across = across if require_joint(q, other, arm).lip_side == side else -across
+        for at, way in ((extent[0] - table.beyond, -1), (extent[1] + table.beyond, 1)):
+            found.append(Turn(at, at + way * table.ramp, way > 0, across, "one plane over the junction"))
+    return tuple(found)
+
+
 @query
 def raises_of(q: Engine, street: str) -> tuple[Raise, ...]:
     """Where the tables of its junctions raise a street."""
@@ -55,7 +105,7 @@ def raises_of(q: Engine, street: str) -> tuple[Raise, ...]:
         if id not in done and (table := table_of(q, side, arm)) is not None:
             done.add(id)
             extent = _extent(q, id, street)
-            if extent is not None:
+            if extent is not None and table.by > 0:
                 begin, finish = extent
                 found.append(Raise(begin - table.beyond, finish + table.beyond, table.by, table.ramp))
     return tuple(found)
@@ -74,6 +124,11 @@ def _extent(q: Engine, id: str, street: str) -> tuple[float, float] | None:
             at += [j.side_chainage, *(r.side_chainage for r in returns)]
         if j.through == street:
             at += [r.through_at for r in returns]
+            if plane_of(q, side, arm) is not None:
+                # The plane goes on along the arm: abreast of its end the through street still lies in it.
+                u, leg = abs(table_end(q, side, arm) - j.side_chainage), leg_of(q, side, arm)
+                wide = max(float(lip_width(q, side, s).values.max()) for s in SIDES)
+                at += chain_of(q, street).feet(leg.points_at([u, u], np.array([-wide, wide]))).chainages.tolist()
     return (min(at), max(at)) if at else None
 
 
@@ -113,8 +168,14 @@ def table_rows(q: Engine, street: str, arm: Arm) -> tuple[Row, ...]:
         return lambda v: with_table(q, street, arm, changed(table, **{key: v}))
 
     sizes = (("raised by", "by"), ("ramps", "ramp"), ("flat beyond the returns", "beyond"))
-    normal = RaisedTable()
-    return tuple(
+    normal = PLANE if table.plane else RaisedTable()
+    if table.plane:
+        state = "set" if table.fall != normal.fall else "proposed"
+        towards = "rises to the left by" if isinstance(arm, CrossingArm) else "rises towards the side street by"
+        rows = [Fact(towards, "grade", table.fall, state, to("fall"), inner=True)]
+    else:
+        rows = []
+    return *rows, *(
         Fact(
             words,
             "size",
@@ -143,7 +204,7 @@ def table_findings(q: Engine, id: str) -> list[Finding]:
         if extent is None:
             place = point(j.node)
             words = "its returns do not all fit, so nothing is raised"
-            return [Finding(RULES[0], of, name, words, "mend its corners first", place=place)]
+            return [Finding(_ROOM, of, name, words, "mend its corners first", place=place)]
         begin, finish = extent[0] - table.beyond, extent[1] + table.beyond
         for at, way in ((begin, -1), (finish, 1)):
             if _at_the_node(q, id, street, at, way):
@@ -152,7 +213,22 @@ def table_findings(q: Engine, id: str) -> list[Finding]:
             found += _room(q, of, name, street, table, at, end)
             found += _water(q, of, name, street, table, at, end, way)
         found += _kerbs(q, of, name, street, table, begin, finish)
+    if table.plane and (extent := _extent(q, id, j.through)) is not None:
+        found += _bent(q, of, name, j.through, extent)
     return found
+
+
+def _bent(q: Engine, of: ThingId, name: str, street: str, extent: tuple[float, float]) -> list[Finding]:
+    """Where the through street's grade turns inside a table that is to be one plane."""
+    made = q.attempt(grade_line, street)
+    if isinstance(made, Unsolved):
+        return []
+    turn = float(np.ptp(made.profile.grade(np.linspace(*extent, _PLACES))))
+    if turn <= _FLAT:
+        return []
+    words = f"the grade of {name_of(q, street)} turns by {share(turn)} within it, so that it is not one plane"
+    remedy, at = "keep that street's VIPs and their curves away from the junction", 0.5 * sum(extent)
+    return [Finding(_BENT, of, name, words, remedy, turn, _FLAT, at, _place(q, street, at), severity="near")]
 
 
 def _at_the_node(q: Engine, id: str, street: str, at: float, way: int) -> bool:
@@ -174,12 +250,12 @@ def _room(q: Engine, of: ThingId, name: str, street: str, table: RaisedTable, at
         if short > _ON:
             words = f"its ramp on {name_of(q, street)} reaches {short:.2f} m past where that has a lip of its own"
             remedy = "shorten the ramp, or move what stands there further off"
-            return [Finding(RULES[0], of, name, words, remedy, short, 0.0, chainage=end, place=_place(q, street, end))]
+            return [Finding(_ROOM, of, name, words, remedy, short, 0.0, chainage=end, place=_place(q, street, end))]
     if raised(q, street).one(end) > _ON:
         words = f"its ramp on {name_of(q, street)} runs into that of another table"
         return [
             Finding(
-                RULES[0],
+                _ROOM,
                 of,
                 name,
                 words,
@@ -204,7 +280,7 @@ def _water(
         return []
     words = f"on {name_of(q, street)} both channels fall towards its ramp and end there"
     remedy = "put pits there, or lead the channels through the ramp under covers"
-    return [Finding(RULES[3], of, name, words, remedy, chainage=end, place=_place(q, street, end), severity="near")]
+    return [Finding(_WATER, of, name, words, remedy, chainage=end, place=_place(q, street, end), severity="near")]
 
 
 def _kerbs(
@@ -223,7 +299,7 @@ def _kerbs(
             remedy = f"raise it by {upstand:.3f} m at most, or give the street a higher kerb"
             found.append(
                 Finding(
-                    RULES[1],
+                    _ABOVE,
                     of,
                     name,
                     words,
@@ -239,6 +315,6 @@ def _kerbs(
                 words = f"the {side} lip of {name_of(q, street)} is held by {hold.words} there, and is not raised with the crown"
                 remedy = "end there what holds the lip, or raise it by as much"
                 at = max(low, begin - table.ramp)
-                found.append(Finding(RULES[2], of, name, words, remedy, chainage=at, place=_place(q, street, at)))
+                found.append(Finding(_HELD, of, name, words, remedy, chainage=at, place=_place(q, street, at)))
                 break
     return found

@@ -15,7 +15,7 @@ from humble_loop.kinds.junction.corners import (
     kerb_return,
 )
 from humble_loop.kinds.junction.layout import node_level, reach_of, throat
-from humble_loop.kinds.junction.model import RaisedTable, hold_other
+from humble_loop.kinds.junction.model import PLANE, RaisedTable, hold_other
 from humble_loop.kinds.junction.nodes import (
     Arm,
     CrossingArm,
@@ -150,7 +150,7 @@ def _reach(q: Engine, street: str, arm: Arm) -> Fact:
     return Fact("reach along the leg", "size", now, state, lambda v: decided(q, street, arm, **{key: v}), switch)
 
 
-_BOTH, _TABLE = "both", "table"
+_BOTH, _TABLE, _PLANE = "both", "table", "plane"
 
 
 def _whose_crown(q: Engine, street: str, arm: Arm) -> Choice | None:
@@ -166,16 +166,18 @@ def _whose_crown(q: Engine, street: str, arm: Arm) -> Choice | None:
     if is_new(q, j.through):
         options.append((_BOTH, f"both{'' if both else _change_at_throat(q, street, arm)}"))
         options.append((_TABLE, f"a raised table ({RaisedTable().by:+.2f} m)" if table is None else "a raised table"))
+        options.append((_PLANE, "one plane"))
     if len(options) < 2:
         return None
-    current = _TABLE if table is not None else _BOTH if both else j.through
+    flat = _PLANE if table is not None and table.plane else _TABLE
+    current = flat if table is not None else _BOTH if both else j.through
     return Choice("crown of", tuple(options), current, lambda v: _holding(q, street, arm, v))
 
 
 def _holding(q: Engine, street: str, arm: Arm, wanted: str) -> Edit:
     """The edit that lets the crown of a street hold, or both run through."""
-    if wanted == _TABLE:
-        return decided(q, street, arm, crowns="through", table=table_of(q, street, arm) or RaisedTable())
+    if wanted in (_TABLE, _PLANE):
+        return decided(q, street, arm, crowns="through", table=PLANE if wanted == _PLANE else RaisedTable())
     if isinstance(arm, CrossingArm) and wanted == street:
         first, second = sorted((street, arm.other))
         return lambda s: hold_other(s, first, second, arm.count, street)
