@@ -97,6 +97,13 @@ def test_where_no_curve_has_room_it_is_told_without_a_mend_and_the_streets_stand
     assert np.isfinite(grade_line(q, "side").profile.levels).all()
 
 
+def test_an_existing_street_is_crossed_from_its_crown_to_the_throat(brickworks):
+    """Its survey has kerb faces right at the throat, of which the grade there is no part."""
+    made = approach(Engine(brickworks), "ember-loop", "start")
+    assert made.inside == pytest.approx(-0.03, abs=0.01)
+    assert not told(Engine(brickworks), BREAK)
+
+
 def test_both_crowns_have_no_throat():
     site = set_junction(tee(0.15), "side", "start", crowns="both")
     assert approach(Engine(site), "side", "start") is None

@@ -55,6 +55,10 @@ def approach(q: Engine, street: str, arm: Arm) -> Approach | None:
     along = crown.grades(at + j.way * u, inwards) * j.way
     along[0] = float(crown.grades([at], outwards)[0]) * j.way
     inside = float(crown.grades([at], inwards)[0]) * j.way
+    if not is_new(q, j.through) and t.place.leg_at > SAME:
+        # Across a surveyed carriageway, whose triangles have kerbs among them: from its crown to the throat.
+        node = float(line(q, StreetLine(j.through)).rule.levels([j.through_chainage])[0])
+        inside = (t.level - node) / t.place.leg_at
     if not np.isfinite(along).all() or not np.isfinite(inside):
         return None
     k = int(np.argmax(np.abs(along)))
