@@ -1,9 +1,11 @@
 """Where streets meet, by hand: raised tables, splays, order of construction, streets that go on as one another."""
 
 import numpy as np
+import pytest
 from PySide6.QtWidgets import QComboBox, QPushButton
 
 from humble_loop.kinds.continuation.model import ContinuationChoice
+from humble_loop.kinds.island import Island
 from humble_loop.kinds.junction.model import JunctionChoice
 from humble_loop.kinds.street import Street
 from humble_loop.kinds.street.order import built_before
@@ -34,6 +36,26 @@ def test_a_raised_table_is_chosen_in_facts_and_taken_back(drive):
     assert d.site.find(JunctionChoice, "side:start").table.by == 0.1
     pick(d, "Through", "a raised table")
     assert d.site.find(JunctionChoice, "side:start").table is None
+
+
+def test_an_island_is_put_before_a_junction_dragged_and_typed(drive):
+    d = drive(edits.add_ground(t_site(), GROUND))
+    d.session.choose(NODE)
+    d.settle()
+    d.window.run(d.window._command("Island before it").do)
+    d.settle()
+    (island,) = d.site.all(Island)
+    assert d.session.thing == ThingId("island", island.id)  # what was made is in hand
+    assert (island.begin, island.finish) == pytest.approx((5.5, 14.5))
+    d.window.plan.look_at(100.0, 10.0, 30.0)
+    d.settle()
+    d.drag(d.window.plan, (100.0, 14.5), (100.2, 18.04))
+    d.settle()
+    assert d.site.all(Island)[0].finish == pytest.approx(18.0, abs=0.11)
+    # Clicked, it is chosen before the street that it stands on.
+    d.session.choose(None)
+    d.click(d.window.plan, (100.3, 9.0))
+    assert d.session.thing == ThingId("island", island.id)
 
 
 def test_a_splay_is_chosen_for_one_corner(drive):

@@ -38,7 +38,8 @@ def test_every_table_of_the_brickworks_has_rows_of_its_columns(brickworks, name)
         "hollows",
         "lanes",
         "continuations",
-    )  # no water stands in the first stage, nobody has a lane to turn, and no street goes on as another
+        "islands",
+    )  # no water stands in the first stage, nobody has a lane to turn, no street goes on as another, no island stands
     assert all(len(row) == len(made.columns) for row in made.rows)
     assert all(v is None or isinstance(v, (str, int, float)) for row in made.rows for v in row)
     if name in COLUMNS:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
@@ -12,7 +13,10 @@ from humble_loop.desk.session import Station
 from humble_loop.desk.stages import STAGES
 from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import NotAQuantity, parse_chainage, show_chainage
+from humble_loop.kinds.island.show import splitter
+from humble_loop.kinds.junction.nodes import Arm, arms_at
 from humble_loop.kinds.junction.profiles import level_removal
+from humble_loop.kinds.junction.throats import throat_place
 from humble_loop.kinds.lot.kind import line_with_lots
 from humble_loop.kinds.street.cutting import split
 from humble_loop.kinds.street.edits import propose_again
@@ -63,6 +67,7 @@ def make_commands(w: MainWindow) -> list[Command]:
         Command("Drains in cut", "kerb", on.show_drains, "", ("Sections",)),
         Command("Junction sheet", "junction", w.open_junction_sheet, "J", ("Junctions",)),
         Command("Corners", "kerb", on.show_corners, "", ("Junctions",)),
+        Command("Island before it", "roundabout", on.add_island, "", ("Junctions",)),
         Command("Section before", "back", w.stepping.previous, "PgUp", ("Sections",)),
         Command("Next section", "forward", w.stepping.next, "PgDown", ("Sections",)),
         Command("Play along the street", "play", w.stepping.play, "P", ("Sections",)),
@@ -115,6 +120,26 @@ class StreetCommands:
         if street := self._street():
             drawn = drawn_end(self._w.session.engine, street, "end")
             self._w.session.do("End in a bulb", lambda s: set_head(s, street, drawn))
+
+    def add_island(self) -> None:
+        """Put an island before the chosen junction, or that of the chosen street which is nearest to the cursor, on its side street."""
+        session, q, thing = self._w.session, self._w.session.engine, self._w.junction_in_hand()
+        if thing is None or not (arms := arms_at(q, thing.id)):
+            return
+        place = session.cursor
+
+        def away(arm: tuple[str, Arm]) -> float:
+            made = q.attempt(throat_place, *arm)
+            if place is None or isinstance(made, Unsolved):
+                return 0.0
+            return math.hypot(*(float(a - b) for a, b in zip(made.point, place)))
+
+        street, arm = min(arms, key=away)
+        edit = splitter(q, street, arm)
+        if edit is None:
+            self._w.say(f"{name_of(q, street)} is too short for an island before it, or an existing street")
+            return
+        session.do_and_choose("Island before a junction", edit)
 
     def keep_levels(self) -> None:
         """Set the proposed grade line as it stands."""

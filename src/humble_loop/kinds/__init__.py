@@ -7,6 +7,7 @@ A kind may read those before it; what an earlier kind needs from a later one com
 from humble_loop.kinds.continuation import Continuations
 from humble_loop.kinds.fall_window import FallWindows
 from humble_loop.kinds.ground import Grounds
+from humble_loop.kinds.island import Islands
 from humble_loop.kinds.junction import Junctions
 from humble_loop.kinds.kerb_line import KerbLines
 from humble_loop.kinds.lot import Lots
@@ -27,6 +28,7 @@ KINDS = (
     Junctions(),
     TurningHeads(),
     Continuations(),
+    Islands(),
     ToeDrains(),
     Lots(),
 )

@@ -33,6 +33,11 @@ class FaceId(PartId):
         """Whether the face is there only where nothing else is, as a batter is."""
         return False
 
+    @property
+    def takes_over(self) -> bool:
+        """Whether the face stands in the place of what it lies over, as an island does on a carriageway."""
+        return False
+
 
 @dataclass(frozen=True)
 class Strip:

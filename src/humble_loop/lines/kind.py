@@ -273,6 +273,10 @@ class Kind:
         """Chainages at which a street must have a row."""
         return np.empty(0)
 
+    def obstacles(self, q: Engine, street: str) -> tuple[shapely.Geometry, ...]:
+        """What vehicles cannot drive over on a street's carriageway, in plan."""
+        return ()
+
     def built_before(self, q: Engine, street: str) -> tuple[str, ...]:
         """Streets that are built before a street unless it is decided otherwise; resting on nothing that has a level."""
         return ()

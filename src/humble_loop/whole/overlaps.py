@@ -32,6 +32,7 @@ _ASKED = 16  # plans between two moments at which the work can be given up
 _ONE_PLACE = 1.0  # metres from what is built twice within which that is one place
 _BATTERS = 5.0  # metres beside the streets that cross
 _SLIVER = 0.01  # m2 of overlap that is a matter of rounding
+_HAIR = 1e-9  # m2 of what stands in the place of a face that is
 _SELF = 1e-6  # m2 of a batter over itself that is a matter of rounding
 _NEXT_TO = 1e-4  # metres within which a batter ends against something
 _SEAM = 0.05  # metres along which it may seem to
@@ -62,7 +63,8 @@ def overlaps_of(q: Engine, id: FaceId) -> tuple[Overlap, ...]:
     else:
         mine = footprint(q, id).plan
         shares = [(o, shapely.intersection(mine, footprint(q, o).plan)) for o in earlier if _overlap(mine, q, o)]
-    return tuple(Overlap(other, shared) for other, shared in shares if shared.area > _SLIVER)
+    least = {True: _HAIR, False: _SLIVER}
+    return tuple(Overlap(o, shared) for o, shared in shares if shared.area > least[o.takes_over])
 
 
 def _under_a_batter(q: Engine, id: FaceId, earlier: tuple[FaceId, ...]) -> list[tuple[FaceId, shapely.Geometry]]:
@@ -193,6 +195,8 @@ def _pairs(q: Engine, thing: ThingId) -> tuple[list[Finding], _Over]:
         alone, overlaps = made
         found += alone
         for o in overlaps:
+            if o.earlier.takes_over:
+                continue  # it is meant to stand there
             over.setdefault((thing_of(q, o.earlier), is_batter(q, id)), []).append((id, o))
     return found, over
 

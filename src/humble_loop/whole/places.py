@@ -48,9 +48,9 @@ class FaceTree:
 
 @query
 def face_tree(q: Engine) -> FaceTree:
-    """Every face that could be made, by place: what is built first, then batters, which give way to all of it."""
+    """Every face that could be made, by place: what stands in the place of others, what is built, then batters, which give way to all of it."""
     ids, boxes = [], []
-    for id in sorted(all_faces(q), key=lambda id: id.gives_way):
+    for id in sorted(all_faces(q), key=lambda id: (not id.takes_over, id.gives_way)):
         box = q.attempt(face_box, id)
         if box is not None and not isinstance(box, Unsolved):
             ids.append(id)

@@ -31,6 +31,7 @@ from humble_loop.kinds.street.tables import solved
 from humble_loop.lines.describe import Fact, Sheet, SheetRow
 from humble_loop.lines.findings import Finding, failed, point
 from humble_loop.lines.line import ThingId
+from humble_loop.lines.standing import kinds
 from humble_loop.lines.table import NoSuchTable, Table
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
@@ -129,11 +130,14 @@ def _outwards(width: Varying, at: float, way: int) -> Varying:
 
 @query
 def road(q: Engine, id: str) -> shapely.Geometry:
-    """The ground between the lips of a junction and of its legs, in plan."""
+    """The ground between the lips of a junction and of its legs, in plan, without what stands on it."""
     pieces = [_strip(leg) for leg in legs_of(q, id)]
     for street, arm in arms_at(q, id):
         pieces += _mouth(q, street, arm)
-    return shapely.union_all([shapely.make_valid(p) for p in pieces]).buffer(1e-3)
+    found = shapely.union_all([shapely.make_valid(p) for p in pieces]).buffer(1e-3)
+    streets = dict.fromkeys(leg.street for leg in legs_of(q, id))
+    standing = [plan for kind in kinds() for street in streets for plan in kind.obstacles(q, street)]
+    return found.difference(shapely.union_all(standing)) if standing else found
 
 
 def _strip(leg: Leg) -> shapely.Geometry:
