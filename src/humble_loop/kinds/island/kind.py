@@ -36,7 +36,6 @@ from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import divided
 from humble_loop.site.model import Site
 
-
 _INSIDE = 1e-9  # metres
 
 

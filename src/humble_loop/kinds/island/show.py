@@ -9,11 +9,13 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
+from humble_loop.kinds.island.checks import LEAST_LANE
 from humble_loop.kinds.island.layout import IslandLine, island_name, island_of, islands_on, names_of, outline, placed
 from humble_loop.kinds.island.model import add_island, remove_island, set_island
 from humble_loop.kinds.junction.layout import throat
 from humble_loop.kinds.junction.nodes import Arm, require_joint
 from humble_loop.kinds.street.plan import chain_of, frame_of, is_new
+from humble_loop.kinds.street.side import lip_width
 from humble_loop.lines.describe import (
     Actions,
     Choice,
@@ -32,9 +34,12 @@ from humble_loop.lines.line import line_plan
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit
 from humble_loop.site.library import KerbShape
+from humble_loop.site.model import SIDES
 
 _SAG = 0.01  # metres between a drawn chord and its curve
 _BACK = 1.0  # metres from the throat to an island that is proposed there
+_NARROWEST, _WIDEST = 1.0, 2.0  # metres that it is wide there: a shipped kerb on both sides, or somebody with a pram
+_BEHIND = 1.2  # metres that it is wide at its other end, at most
 _LONG = 10.0  # metres that it is long
 _LEAST = 0.4  # metres of a width that is dragged
 
@@ -107,7 +112,10 @@ def splitter(q: Engine, street: str, arm: Arm) -> Edit | None:
     ends = sorted(t.place.side_chainage + j.way * u for u in (_BACK + 1.0, _BACK + _LONG))
     if ends[0] < 0.0 or ends[1] > total:
         return None
-    wide = (2.0, 1.2) if j.way > 0 else (1.2, 2.0)
+    # As wide as leaves a lane on both sides, if its kerb has room in that.
+    room = sum(lip_width(q, street, side).one(t.place.side_chainage) for side in SIDES) - 2.0 * LEAST_LANE
+    near = float(np.clip(np.floor(10.0 * room) / 10.0, _NARROWEST, _WIDEST))
+    wide = (near, min(near, _BEHIND)) if j.way > 0 else (min(near, _BEHIND), near)
     if frame_of(q, street).turned:
         ends, wide = [total - ends[1], total - ends[0]], wide[::-1]
     return lambda s: add_island(s, street, ends[0], ends[1], wide_begin=wide[0], wide_finish=wide[1])
