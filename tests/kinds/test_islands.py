@@ -126,6 +126,22 @@ def test_a_splitter_is_put_behind_the_throat_either_way_round():
     assert splitter(Engine(edits.set_street(site, "side", kind="existing")), "side", "start") is None
 
 
+@pytest.mark.parametrize("reverse", [False, True])
+def test_a_nose_is_put_beyond_the_returns_of_the_through_street(reverse):
+    """The returns leave it 11 m either side of x = 100: 1 m and half a width beyond, and 10 m on."""
+    site = edits.add_ground(t_site(), GROUND)
+    site = edits.reverse_street(site, "through", 200.0) if reverse else site
+    rows = kind_of("island").facts_about(Engine(site), ThingId("junction", "side:start"))
+    buttons = dict(rows[0].buttons)
+    assert list(buttons) == ["Island on Side / Through", "Island on Through before it", "Island on Through beyond it"]
+    q = Engine(buttons["Island on Through before it"](site))
+    west, _, east, _ = plan_polygon(q, "through-island").bounds
+    ends = (111.0 + 1.0, 111.0 + 11.0 + 0.6) if reverse else (89.0 - 11.0 - 0.6, 89.0 - 1.0)
+    assert (west, east) == pytest.approx(ends, abs=0.01)
+    assert not told(q, "built twice", "cannot be worked out")
+    assert_watertight(q)
+
+
 def test_vehicles_keep_off_it():
     site = edits.add_ground(t_site(), GROUND)
     free = turnings(Engine(site), "side:start", "car")

@@ -104,7 +104,8 @@ class Islands(Kind):
         return show.facts(q, thing.id)
 
     def facts_about(self, q: Engine, other: ThingId) -> tuple[Row, ...]:
-        return show.about_street(q, other.id) if other.kind == "street" else ()
+        about = {"street": show.about_street, "junction": show.about_junction}.get(other.kind)
+        return about(q, other.id) if about is not None else ()
 
     def handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
         return show.handles(q, thing.id)

@@ -12,9 +12,10 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.island.checks import LEAST_LANE
 from humble_loop.kinds.island.layout import IslandLine, island_name, island_of, islands_on, names_of, outline, placed
 from humble_loop.kinds.island.model import add_island, remove_island, set_island
+from humble_loop.kinds.junction.corners import Return, kerb_return
 from humble_loop.kinds.junction.layout import throat
-from humble_loop.kinds.junction.nodes import Arm, require_joint
-from humble_loop.kinds.street.plan import chain_of, frame_of, is_new
+from humble_loop.kinds.junction.nodes import Arm, arm_name, arms_at, require_joint
+from humble_loop.kinds.street.plan import chain_of, frame_of, is_new, name_of
 from humble_loop.kinds.street.side import lip_width
 from humble_loop.lines.describe import (
     Actions,
@@ -119,6 +120,36 @@ def splitter(q: Engine, street: str, arm: Arm) -> Edit | None:
     if frame_of(q, street).turned:
         ends, wide = [total - ends[1], total - ends[0]], wide[::-1]
     return lambda s: add_island(s, street, ends[0], ends[1], wide_begin=wide[0], wide_finish=wide[1])
+
+
+def nose(q: Engine, id: str, way: int) -> tuple[str, Edit] | None:
+    """Words and the edit that put an island on the centreline of the street that runs through a junction, beyond its returns onwards (+1) or
+    back (-1): the nose of a median, or a refuge. None where the street is existing or too short.
+    """
+    arms = arms_at(q, id)
+    through = require_joint(q, *arms[0]).through if arms else ""
+    if not through or not is_new(q, through):
+        return None
+    made = [q.attempt(kerb_return, *arm, corner) for arm in arms for corner in SIDES]
+    at = [m.through_at for m in made if isinstance(m, Return)]
+    total = chain_of(q, through).total
+    if not at:
+        return None
+    begin = max(at) if way > 0 else min(at)
+    low, high = sorted(begin + way * u for u in (_BACK + 0.5 * _BEHIND, _BACK + _LONG))
+    if low < 0.0 or high > total:
+        return None
+    if frame_of(q, through).turned:
+        low, high = total - high, total - low
+    words = f"Island on {name_of(q, through)} {'beyond' if way > 0 else 'before'} it"
+    return words, lambda s: add_island(s, through, low, high, wide_begin=_BEHIND, wide_finish=_BEHIND)
+
+
+def about_junction(q: Engine, id: str) -> tuple[Row, ...]:
+    """Islands that can be put on the legs of a junction, for its facts."""
+    offers = [(f"Island on {arm_name(q, *a)}", edit) for a in arms_at(q, id) if (edit := splitter(q, *a)) is not None]
+    offers += [made for way in (-1, 1) if (made := nose(q, id, way)) is not None]
+    return (Actions(tuple(offers)),) if offers else ()
 
 
 def handles(q: Engine, id: str) -> tuple[Handle, ...]:
