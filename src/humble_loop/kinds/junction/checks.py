@@ -26,6 +26,8 @@ from humble_loop.kinds.junction.corners import (
 from humble_loop.kinds.junction.faces import JunctionFace, faces_of
 from humble_loop.kinds.junction.layout import fits_through, throat
 from humble_loop.kinds.junction.nodes import Arm, arm_name, joints_on, node_id, require_joint, unworked
+from humble_loop.kinds.junction.ramps import RULES as RAMP_RULES
+from humble_loop.kinds.junction.ramps import ramp_findings
 from humble_loop.kinds.junction.splay import RULES as SPLAY_RULES
 from humble_loop.kinds.junction.splay import splay_findings
 from humble_loop.kinds.street.checks import face_findings, standing_water
@@ -39,6 +41,7 @@ from humble_loop.site.model import SIDES, Side
 RULES = (
     *APPROACH_RULES,
     *SPLAY_RULES,
+    *RAMP_RULES,
     "return too steep",
     "return too flat",
     "return on a taper",
@@ -72,6 +75,7 @@ def arm_findings(q: Engine, street: str, arm: Arm) -> tuple[Finding, ...]:
             continue
         found += _return(q, street, arm, corner, of)
         found += splay_findings(q, street, arm, corner, of)
+        found += ramp_findings(q, street, arm, corner, of)
     if whole:
         found += _beside_others(q, street, arm, of)
         found += face_findings(q, of, faces_of(q, street, arm), at, pits_of(q, street, arm))

@@ -24,6 +24,7 @@ from humble_loop.kinds.junction.corners import (
     sizes_of,
 )
 from humble_loop.kinds.junction.nodes import Arm, CrossingArm, arms_at
+from humble_loop.kinds.junction.ramps import ramp_rows
 from humble_loop.kinds.junction.splay import proposed_splay
 from humble_loop.kinds.street.plan import StreetLine, is_new, name_of
 from humble_loop.lines.describe import Choice, Fact, Handle, Note, Place, Row, Sheet, SheetRow, Told, Typed, Unit
@@ -142,7 +143,7 @@ def corner_facts(q: Engine, street: str, arm: Arm, corner: Side) -> list[Row]:
     rows.append(c.boundary())
     if (splayed := c.splay()) is not None:
         rows.append(splayed)
-    return [*rows, c.pit()]
+    return [*rows, *ramp_rows(q, street, arm, corner), c.pit()]
 
 
 def corner_sheet(q: Engine, id: str) -> Sheet:

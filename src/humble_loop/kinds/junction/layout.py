@@ -40,6 +40,7 @@ from humble_loop.kinds.junction.nodes import (
     require_joint,
 )
 from humble_loop.kinds.junction.raised import plane_fall, plane_of, table_end, table_of
+from humble_loop.kinds.junction.ramps import lowered, ramp_stations
 from humble_loop.kinds.junction.rulings import rulings
 from humble_loop.kinds.junction.splay import boundary_offset
 from humble_loop.kinds.junction.throats import ThroatPlace, throat_place
@@ -309,6 +310,8 @@ def rule_of(q: Engine, id: ReturnLine) -> LevelRule:
     title, table = line_plan(q, id).title, table_of(q, id.street, id.arm)
     if table is not None:
         rises = (("the kerb stays below the table", Varying.steady(-table.by)), *rises)
+    if (down := lowered(q, id.street, id.arm, id.corner, k)) is not None:
+        rises = (*rises, ("down to the lip at the ramp", down))
     rule = Above(title, "out from the lip by the section", lip, "lip", base.rule, rises)
     if is_new(q, require_joint(q, id.street, id.arm).through):
         return rule
@@ -441,7 +444,7 @@ def return_rows(q: Engine, street: str, arm: Arm, corner: Side) -> Floats:
     s = np.concatenate([s, extra[np.min(np.abs(extra[:, None] - s), axis=1) > 0.2]])
     boundary = ReturnLine(street, arm, corner, corner_shape(q, street, arm, corner).last.names[-1])
     stations = [kind.stations_on(q, boundary) for kind in kinds()]
-    stations.append(rulings(q, street, arm, corner).on_return)
+    stations += [rulings(q, street, arm, corner).on_return, ramp_stations(q, street, arm, corner)]
     return frozen(unique_chainages([0.0, made.plan.end], *stations, s, low=0.0, high=made.plan.end, gap=1e-4))
 
 

@@ -25,6 +25,16 @@ class ReturnLevel(Model):
     level: Level
 
 
+class CornerRamp(Model):
+    """Where the kerb of a corner comes down to the lip: at a ``share`` of its return from the through lip, ``width`` metres wide between
+    ``flare`` metres over which it comes down on either side. Typical: room for a wheelchair with somebody beside it.
+    """
+
+    share: Annotated[float, between(0.0, 1.0)] = 0.5
+    width: Annotated[float, between(0.5, 20.0)] = 1.5
+    flare: Annotated[float, between(0.05, 10.0)] = 0.9
+
+
 class Corner(Model):
     """A corner of a junction: how its return runs in plan, and whether a pit stands there. What is None is proposed.
 
@@ -32,7 +42,7 @@ class Corner(Model):
     leaves the through lip, one of ``radius`` in the middle, and one of ``radius_side`` and ``turn_side`` where it reaches the side lip.
     A 'chamfer' goes straight across from ``back_through`` metres before where the lips would meet to ``back_side`` after it, its ends
     rounded by ``rounding``. With a ``splay`` the boundary goes straight on from both streets and across the corner, from so many metres
-    before where they would meet to as many after it; without one it goes round beside the return. 'none' is as tight as what lies outside the lip allows. Its lip goes through ``levels``, in order. Without ``divisions`` its set-out follows the
+    before where they would meet to as many after it; without one it goes round beside the return. At a ``ramp`` the kerb is down. 'none' is as tight as what lies outside the lip allows. Its lip goes through ``levels``, in order. Without ``divisions`` its set-out follows the
     site's spacing.
     """
 
@@ -46,6 +56,7 @@ class Corner(Model):
     back_side: Width | None = None
     rounding: Width | None = None
     splay: Length | None = None
+    ramp: CornerRamp | None = None
     levels: tuple[ReturnLevel, ...] = ()
     divisions: int | None = Field(default=None, ge=1, le=200)
     pit: bool = False
@@ -199,7 +210,8 @@ def other_way(corner: Corner) -> Corner:
     swapped = {"radius_through": c.radius_side, "turn_through": c.turn_side, "back_through": c.back_side}
     swapped |= {"radius_side": c.radius_through, "turn_side": c.turn_through, "back_side": c.back_through}
     levels = tuple(ReturnLevel(share=1.0 - v.share, level=v.level) for v in reversed(c.levels))
-    return changed(c, **swapped, levels=levels)
+    ramp = c.ramp and changed(c.ramp, share=1.0 - c.ramp.share)
+    return changed(c, **swapped, levels=levels, ramp=ramp)
 
 
 def crossing_corner(sides: tuple[Side, Side]) -> str:
