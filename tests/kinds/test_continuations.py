@@ -164,12 +164,18 @@ def test_a_break_of_the_grade_is_told_and_joining_is_offered():
 
 def test_what_does_not_go_on_says_why_and_offers_what_mends_it():
     for site, why, mend in (
-        (two(turn=5.0), "a kink of 5.00°", "Join them as One"),
+        (two(turn=15.0), "a kink of 15.00°", "Join them as One"),
         (edits.set_head(two(), "one"), "a turning head stands at the end of One", None),
     ):
         (found,) = told(Engine(site), UNWORKED)
         assert why in found.message
         assert (found.mend.words if found.mend else None) == mend
+    slight = two(turn=5.0, back=True)
+    (found,) = told(Engine(slight), UNWORKED)
+    assert found.mend.words == "Turn Two into line"
+    q = Engine(found.mend.apply(slight))
+    assert not told(q, UNWORKED, STEP)
+    assert chain_of(q, "two").total == pytest.approx(80.0)
     near = edits.move_bend(two(), "two", 0, 100 * np.cos(np.radians(20)) + 0.1, 100 * np.sin(np.radians(20)))
     (found,) = told(Engine(near), UNWORKED)
     assert "their ends lie 0.100 m apart" in found.message

@@ -12,10 +12,13 @@ from humble_loop.kinds.continuation.meets import (
     Continuation,
     Meet,
     Tip,
+    choice_at,
+    holder_of,
     kink_of,
     meets_of,
     name_at,
     of_id,
+    outwards,
 )
 from humble_loop.kinds.street.edits import move_bend
 from humble_loop.kinds.street.joining import joined, joints
@@ -29,6 +32,7 @@ from humble_loop.site.model import SIDES, Side, other_side
 
 RULES = ("grade breaks at a continuation", "step at a continuation")
 MOST_BREAK = 0.01  # of grade, from which a line wants a curve
+_LITTLE = np.radians(10.0)  # by which a leg is turned sooner than that two streets are joined
 _STEP = 0.001  # metres between points that are one
 
 
@@ -125,7 +129,7 @@ def _unworked(q: Engine, meet: Meet) -> Finding:
     mend = None
     if len(meet.tips) == 2:
         one, other = meet.tips
-        mend = _brought(q, one, other) or join_mend(q, one, other)
+        mend = _brought(q, one, other) or _in_line(q, one, other) or join_mend(q, one, other)
     else:
         # The two that go on most nearly straight are one street; the third then ends on it.
         pairs = [(a, b) for i, a in enumerate(meet.tips) for b in meet.tips[i + 1 :]]
@@ -144,6 +148,23 @@ def _brought(q: Engine, one: Tip, other: Tip) -> Mend | None:
     east, north = (to + np.array(parts.origin(q))).tolist()
     edit = partial(move_bend, street=other.street, index=index, easting=east, northing=north)
     return Mend(f"Bring {name_of(q, other.street)} to it", edit)
+
+
+def _in_line(q: Engine, one: Tip, other: Tip) -> Mend | None:
+    """The edit that turns the last leg of a street, by little, into the line of another; None where that turns by much, or nothing does."""
+    kink = abs(kink_of(q, one, other))
+    if not 0.0 < kink < _LITTLE:
+        return None
+    first, second = sorted((one, other))
+    holds = holder_of(q, first, second, choice_at(q, first, second))
+    follows = other if holds == one else one
+    bends = bends_of(q, follows.street)
+    tip, beside = (0, 1) if follows.end == "start" else (len(bends) - 1, len(bends) - 2)
+    place, along = end_point(q, holds.street, holds.end), outwards(q, holds)
+    far = float(np.hypot(bends[beside].easting - bends[tip].easting, bends[beside].northing - bends[tip].northing))
+    east, north = (place + far * along + np.array(parts.origin(q))).tolist()
+    edit = partial(move_bend, street=follows.street, index=beside, easting=east, northing=north)
+    return Mend(f"Turn {name_of(q, follows.street)} into line", edit)
 
 
 def join_mend(q: Engine, one: Tip, other: Tip) -> Mend | None:

@@ -95,11 +95,12 @@ def _why(q: Engine, tips: tuple[Tip, ...]) -> str:
 
 def kink_of(q: Engine, one: Tip, other: Tip) -> float:
     """By how much (radians) a line turns that runs out of one street's end and into the other's."""
-    u, v = _outwards(q, one), -_outwards(q, other)
+    u, v = outwards(q, one), -outwards(q, other)
     return float(np.arctan2(u[0] * v[1] - u[1] * v[0], u @ v))
 
 
-def _outwards(q: Engine, tip: Tip) -> Floats:
+def outwards(q: Engine, tip: Tip) -> Floats:
+    """The unit vector (2,) in which a street would go on past its end."""
     heading = chain_of(q, tip.street).at([end_chainage(q, tip.street, tip.end)]).headings[0]
     return tangents(heading) * (1.0 if tip.end == "end" else -1.0)
 
