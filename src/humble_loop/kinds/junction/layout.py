@@ -173,8 +173,9 @@ class OnThroughSurface(LevelRule):
 
 def end_tie(q: Engine, street: str, end: End) -> EndTie:
     """How the through street holds the side street's end."""
+    at, level = own_from(q, street, end), _held_at(q, street, end)
     inside = None if both_crowns(q, street, end) else _within(q, street, end)
-    return EndTie(end, own_from(q, street, end), _held_at(q, street, end), inside)
+    return EndTie(end, at, level, inside)
 
 
 def own_from(q: Engine, street: str, arm: Arm) -> float:
