@@ -133,7 +133,7 @@ def test_a_nose_is_put_beyond_the_returns_of_the_through_street(reverse):
     site = edits.reverse_street(site, "through", 200.0) if reverse else site
     rows = kind_of("island").facts_about(Engine(site), ThingId("junction", "side:start"))
     buttons = dict(rows[0].buttons)
-    assert list(buttons) == ["Island on Side / Through", "Island on Through before it", "Island on Through beyond it"]
+    assert list(buttons) == ["Island on Side", "Island on Through before it", "Island on Through beyond it"]
     q = Engine(buttons["Island on Through before it"](site))
     west, _, east, _ = plan_polygon(q, "through-island").bounds
     ends = (111.0 + 1.0, 111.0 + 11.0 + 0.6) if reverse else (89.0 - 11.0 - 0.6, 89.0 - 1.0)

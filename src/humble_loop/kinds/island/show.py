@@ -14,7 +14,7 @@ from humble_loop.kinds.island.layout import IslandLine, island_name, island_of, 
 from humble_loop.kinds.island.model import add_island, remove_island, set_island
 from humble_loop.kinds.junction.corners import Return, kerb_return
 from humble_loop.kinds.junction.layout import throat
-from humble_loop.kinds.junction.nodes import Arm, arm_name, arms_at, require_joint
+from humble_loop.kinds.junction.nodes import Arm, CrossingArm, arms_at, require_joint
 from humble_loop.kinds.street.plan import chain_of, frame_of, is_new, name_of
 from humble_loop.kinds.street.side import lip_width
 from humble_loop.lines.describe import (
@@ -147,7 +147,11 @@ def nose(q: Engine, id: str, way: int) -> tuple[str, Edit] | None:
 
 def about_junction(q: Engine, id: str) -> tuple[Row, ...]:
     """Islands that can be put on the legs of a junction, for its facts."""
-    offers = [(f"Island on {arm_name(q, *a)}", edit) for a in arms_at(q, id) if (edit := splitter(q, *a)) is not None]
+    offers = []
+    for street, arm in arms_at(q, id):
+        if (edit := splitter(q, street, arm)) is not None:
+            where = f", {arm}" if isinstance(arm, CrossingArm) else ""
+            offers.append((f"Island on {name_of(q, street)}{where}", edit))
     offers += [made for way in (-1, 1) if (made := nose(q, id, way)) is not None]
     return (Actions(tuple(offers)),) if offers else ()
 
