@@ -12,7 +12,7 @@ from humble_loop.ground.surface import Surface
 _SAME = 1e-7  # metres of level within which two surfaces are one
 _SLIVER = 1e-8  # m2 of overlap between triangles that is a matter of rounding
 _ON = 1e-6  # metres within which things touch
-_GRID = 1e-7  # metres to which corners are rounded for that
+_EDGE = 0.02  # metres of an edge that is one
 
 
 def planes_of(surface: Surface) -> Floats:
@@ -60,9 +60,16 @@ def lost_parts(triangles: Ints, plans: np.ndarray) -> Lost:
 
 def going_on(surface: Surface, begin: shapely.Geometry) -> shapely.Geometry:
     """The plan of what goes on from the lines ``begin`` without a gap, a hair wider than it is."""
-    plans = shapely.polygons(surface.points[surface.triangles][:, :, :2])
-    parts = shapely.get_parts(shapely.union_all(plans, grid_size=_GRID))  # else rounding parts what adjoins
-    return shapely.union_all(parts[shapely.distance(parts, begin) < _ON]).buffer(_ON)
+    parts = shapely.get_parts(shapely.union_all(shapely.polygons(surface.points[surface.triangles][:, :, :2])))
+    near = shapely.distance(parts, begin) < _ON
+    while True:
+        own = shapely.union_all(parts[near]).buffer(_ON)
+        others = np.flatnonzero(~near)
+        # Rounding may have parted what adjoins: it shares an edge then, and not a corner only.
+        more = others[shapely.area(shapely.intersection(parts[others], own)) > _ON * _EDGE]
+        if not more.size:
+            return own
+        near[more] = True
 
 
 def ended_at(surface: Surface, cut: Bools, ground: Surface, begin: shapely.Geometry) -> Remainder:
