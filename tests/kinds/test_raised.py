@@ -125,6 +125,22 @@ def test_what_does_not_fit_is_told():
     assert any("reaches 11.50 m past" in f.message for f in told(Engine(long), "table without room"))
 
 
+@pytest.mark.parametrize("plane", [False, True])
+def test_where_a_return_does_not_fit_all_is_as_without_a_table_and_that_is_told(plane):
+    site = edits.set_corner(edits.add_ground(t_site(), GROUND), "side", "start", "left", radius=90.0)
+    plain, q = Engine(site), Engine(set_junction(site, "side", "start", table=RaisedTable(plane=plane)))
+    (found,) = told(q, "table without room")
+    assert "nothing is raised" in found.message
+    for street in ("through", "side"):
+        assert crown_levels(q, street, [5.0, 30.0, 55.0]) == pytest.approx(
+            crown_levels(plain, street, [5.0, 30.0, 55.0])
+        )
+    id = ReturnLine("side", "start", "right", "back of kerb")
+    assert levels(q, id, [1.0, 6.0]) == pytest.approx(levels(plain, id, [1.0, 6.0]))
+    choice = next(r for r in kind_of("junction").facts(q, NODE) if isinstance(r, Choice) and r.label == "crown of")
+    assert choice.current == ("plane" if plane else "table")
+
+
 def test_water_that_falls_towards_a_ramp_is_told():
     """The through street rises at 2 %: from beyond the table water runs towards it, and meets a ramp that rises at 1 in 16 less that."""
     found = told(Engine(tabled()), "water stands before the table")

@@ -47,12 +47,22 @@ _PLACES = 33  # along a plane at which the through street's grade is looked at
 _FLAT = 1e-4  # of grade, at which water runs neither way
 
 
-def table_of(q: Engine, street: str, arm: Arm) -> RaisedTable | None:
-    """The raised table of an arm's junction; never on an existing street, whose surface is the ground's."""
+def chosen_table(q: Engine, street: str, arm: Arm) -> RaisedTable | None:
+    """The table that was chosen for an arm's junction; never on an existing street, whose surface is the ground's."""
     chosen = choice_at(q, street, arm)
     if chosen is None or chosen.table is None:
         return None
     return chosen.table if is_new(q, street) and is_new(q, require_joint(q, street, arm).through) else None
+
+
+@query
+def table_of(q: Engine, street: str, arm: Arm) -> RaisedTable | None:
+    """The table of an arm's junction; None while its returns do not all fit, which say how far it goes: then everything is as without one."""
+    table = chosen_table(q, street, arm)
+    if table is None:
+        return None
+    made = [q.attempt(kerb_return, *a, corner) for a in arms_at(q, node_id(q, street, arm)) for corner in SIDES]
+    return table if all(isinstance(m, Return) for m in made) else None
 
 
 def plane_of(q: Engine, street: str, arm: Arm) -> RaisedTable | None:
@@ -160,7 +170,7 @@ def with_table(q: Engine, street: str, arm: Arm, table: RaisedTable | None) -> E
 
 def table_rows(q: Engine, street: str, arm: Arm) -> tuple[Row, ...]:
     """The sizes of a junction's table."""
-    table = table_of(q, street, arm)
+    table = chosen_table(q, street, arm)
     if table is None:
         return ()
 
@@ -194,7 +204,7 @@ def table_rows(q: Engine, street: str, arm: Arm) -> tuple[Row, ...]:
 def table_findings(q: Engine, id: str) -> list[Finding]:
     """A table without room for its ramps, above a kerb, beside a lip that is held, or before which water stands."""
     arms = arms_at(q, id)
-    table = table_of(q, *arms[0]) if arms else None
+    table = chosen_table(q, *arms[0]) if arms else None
     if table is None:
         return []
     of, name, found = ThingId("junction", id), junction_name(q, *arms[0]), []

@@ -33,7 +33,7 @@ from humble_loop.kinds.junction.nodes import (
     reach_key,
     require_joint,
 )
-from humble_loop.kinds.junction.raised import table_edges, table_of, table_rows
+from humble_loop.kinds.junction.raised import chosen_table, table_edges, table_rows
 from humble_loop.kinds.junction.throats import throat_place
 from humble_loop.kinds.street.levels import grade_line, own_level
 from humble_loop.kinds.street.order import order_choice
@@ -157,7 +157,7 @@ def _whose_crown(q: Engine, street: str, arm: Arm) -> Choice | None:
     """Whose crown holds, with what changing it does to the level at the node, or at the throat where both are to run through; None where
     there is no choice.
     """
-    j, both, table = require_joint(q, street, arm), both_crowns(q, street, arm), table_of(q, street, arm)
+    j, both, table = require_joint(q, street, arm), both_crowns(q, street, arm), chosen_table(q, street, arm)
     if not is_new(q, street):
         return None
     options = [(j.through, name_of(q, j.through))]
