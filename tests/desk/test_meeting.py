@@ -6,13 +6,15 @@ from PySide6.QtWidgets import QComboBox, QPushButton
 
 from humble_loop.kinds.continuation.model import ContinuationChoice
 from humble_loop.kinds.island import Island
-from humble_loop.kinds.junction.model import JunctionChoice
+from humble_loop.kinds.junction.corners import kerb_return
+from humble_loop.kinds.junction.model import JunctionChoice, NoseWidening
 from humble_loop.kinds.street import Street
 from humble_loop.kinds.street.order import built_before
 from humble_loop.lines.line import ThingId
 from tests import edits
 from tests.conftest import t_site
 from tests.kinds.test_continuations import two
+from tests.kinds.test_nose import y_site as sharp
 from tests.kinds.test_order import y_site
 from tests.kinds.test_raised import GROUND
 
@@ -94,3 +96,17 @@ def test_two_streets_end_to_end_are_told_levelled_and_joined(drive):
     button.click()
     d.settle()
     assert [s.id for s in d.site.all(Street)] == ["one"]
+
+
+def test_both_streets_are_widened_to_a_nose_in_facts(drive):
+    d = drive(edits.add_ground(sharp(), GROUND))
+    d.session.choose(NODE)
+    d.settle()
+    before = kerb_return(d.session.engine, "side", "start", "right").curve.centre
+    pick(d, "widened to its nose", "as the streets are")
+    assert d.site.find(JunctionChoice, "side:start").right.nose == NoseWidening()
+    moved = kerb_return(d.session.engine, "side", "start", "right").curve.centre - before
+    # A metre from both streets, which part at 45 degrees: 1 / cos 67.5 between them.
+    assert np.hypot(*moved) == pytest.approx(1.0 / np.cos(np.radians(67.5)), abs=1e-6)
+    pick(d, "as the streets are", "widened to its nose")
+    assert d.site.find(JunctionChoice, "side:start").right.nose is None

@@ -5,8 +5,9 @@ import pytest
 
 from humble_loop.engine.query import Engine
 from humble_loop.formats.site_file import load_site, save_site
+from humble_loop.kinds.fall_window.levels import all_windows
 from humble_loop.kinds.ground import Ground
-from humble_loop.kinds.junction.corners import ReturnLine, kerb_return
+from humble_loop.kinds.junction.corners import ReturnLine
 from humble_loop.kinds.junction.model import (
     CrossingChoice,
     JunctionChoice,
@@ -16,13 +17,14 @@ from humble_loop.kinds.junction.model import (
 )
 from humble_loop.kinds.junction.nodes import CrossingArm
 from humble_loop.kinds.junction.profiles import level_handles, level_sheet, profiles, room
+from humble_loop.kinds.junction.tables import TABLES
 from humble_loop.kinds.street import StreetLine
 from humble_loop.kinds.street.plan import class_of
 from humble_loop.lines.line import line
 from humble_loop.site.edits import EditError
 from humble_loop.whole.findings import findings
 from tests import edits
-from tests.conftest import plane_ground, t_site
+from tests.conftest import lane_section, plane_ground, t_site
 from tests.kinds.test_crossings import cross
 from tests.whole.test_surface import assert_watertight
 
@@ -77,17 +79,81 @@ def test_side_by_side_each_begins_beyond_the_one_before_and_has_the_room_its_cro
     assert second.begin > first.length
     assert first.levels[[0, -1]] == pytest.approx(lip_of(q).rule.levels([0.0, first.length]))
     assert [m.words for m in first.marks][:2] == ["tied", "tied"]
-    # At its start the through crown is 3.5 m away at 20 + 0.02 x 89; at its end the side crown 3 m away.
-    rules = class_of(q, "through")
-    low, high = room(q, "side", "start", "left", np.array([0.0, first.length]))
-    assert 21.78 - np.array([high[0], low[0]]) == pytest.approx(
-        [3.5 * rules.least_crossfall, 3.5 * rules.most_crossfall]
-    )
-    # There the through crown is 11.5 m away, and abreast of it as well: the room is what both leave.
-    crown = line(q, StreetLine("side")).rule.levels([kerb_return(q, "side", "start", "left").side_chainage])[0]
-    through = 20.0 + 0.02 * 97.0
-    assert high[1] == pytest.approx(min(crown - 3.0 * rules.least_crossfall, through - 11.5 * rules.least_crossfall))
-    assert low[1] == pytest.approx(max(crown - 3.0 * rules.most_crossfall, through - 11.5 * rules.most_crossfall))
+    assert len(first.low) == len(first.places)
+
+
+def test_a_returns_window_turns_from_along_the_through_lip_to_the_side_streets_falls():
+    """Square T: through lip 21.895 at the throat (100, 3.5) and 2 % along; the side crown climbs at 1 % from there; R 8 round (89, 11.5)."""
+    q = Engine(t_site())
+    rules, total = class_of(q, "side"), lip_of(q).plan.end
+    low, high = room(q, "side", "start", "left", total * np.array([0.4, 0.5, 1.0]))
+    # Nearer to the through street's crown nothing is asked: it comes from that one's lip.
+    assert [low[0], high[0]] == [-np.inf, np.inf]
+    # Half way it is 8 (1 - cos 45 degrees) = 2.343 m past the throat of the 8 m over which the section turns.
+    past = 8.0 * (1.0 - np.cos(np.pi / 4))
+    turned, away = past / 8.0, 100.0 - (89.0 + 8.0 * np.sin(np.pi / 4))
+    crown = 21.895 + 0.01 * past
+    flat = crown - (1.0 - turned) * 0.02 * away
+    assert low[1] == pytest.approx(flat - turned * away * rules.most_crossfall, abs=1e-9)
+    assert high[1] == pytest.approx(flat - turned * away * rules.least_crossfall, abs=1e-9)
+    # At its end it is a kerb of the side street.
+    assert low[2] == pytest.approx(21.895 + 0.08 - 3.0 * rules.most_crossfall, abs=1e-9)
+    assert high[2] == pytest.approx(21.895 + 0.08 - 3.0 * rules.least_crossfall, abs=1e-9)
+
+
+def test_the_windows_of_a_return_are_those_of_its_line_and_in_a_table():
+    q, lip = Engine(t_site()), ReturnLine("side", "start", "left")
+    (window,) = all_windows(q, lip)
+    assert not window.asked  # it meets both lips whatever its window says
+    low, high = room(q, "side", "start", "left", window.chainages)
+    assert window.low == pytest.approx(low)
+    assert window.high == pytest.approx(high)
+    assert window.follows is not None
+    assert window.follows[0] == StreetLine("side")
+    table = TABLES["return_windows"](q, None, 0.5 * lip_of(q).plan.end)
+    rows = [dict(zip(table.columns, r)) for r in table.rows if r[1] == "left"]
+    assert [r["crown"] for r in rows] == [None, "Side", "Side"]
+    assert rows[1]["lowest"] == pytest.approx(np.interp(rows[1]["distance"], window.chainages, window.low))
+
+
+def test_short_of_the_throat_an_obtuse_corner_falls_from_the_through_crown():
+    q = Engine(edits.move_bend(t_site(), "side", 1, 140.0, 60.0))
+    by_corner = {c: all_windows(q, ReturnLine("side", "start", c)) for c in ("left", "right")}
+    both = next(w for w in by_corner.values() if len(w) == 2)
+    side, through = both
+    assert "from the crown of Side, turning" in side.told
+    assert "from the crown of Through" in through.told
+    assert through.chainages[0] == 0.0
+    # Between them it comes from one lip to the other.
+    assert through.chainages[-1] < side.chainages[0]
+    rules, z = class_of(q, "through"), 20.0
+    assert z < through.low[0] < 23.0
+    assert through.high[0] - through.low[0] == pytest.approx(3.5 * (rules.most_crossfall - rules.least_crossfall))
+
+
+def test_where_the_side_street_falls_one_way_the_window_rises_with_it():
+    site = edits.set_section(t_site(), lane_section("side", 3.0, fall=-0.03))
+    q, total = Engine(site), lip_of(Engine(site)).plan.end
+    rules = class_of(q, "side")
+    low, high = room(q, "side", "start", "left", np.array([total]))
+    assert low[0] == pytest.approx(21.895 + 0.08 + 3.0 * rules.least_crossfall, abs=1e-9)
+    assert high[0] == pytest.approx(21.895 + 0.08 + 3.0 * rules.most_crossfall, abs=1e-9)
+    assert "up from the crown of Side" in all_windows(q, ReturnLine("side", "start", "left"))[0].told
+
+
+def test_a_return_outside_its_window_says_where_and_by_how_much():
+    rule = "return outside its fall window"
+    assert not [f for f in findings(Engine(t_site())) if f.rule == rule]
+    total = lip_of(Engine(t_site())).plan.end
+    q = Engine(with_levels((0.9, 21.95)))
+    (found,) = [f for f in findings(q) if f.rule == rule]
+    _, high = room(q, "side", "start", "left", np.array([found.chainage]))
+    z = lip_of(q).rule.levels([found.chainage])[0]
+    assert 0.49 * total < found.chainage < 0.95 * total
+    assert (found.value, found.limit) == (pytest.approx(z), pytest.approx(high[0]))
+    assert f"{1000.0 * (z - high[0]):.0f} mm above" in found.message
+    assert "2.50 % to 4.50 % from the crown of Side" in found.message
+    assert found.severity == "near"
 
 
 def test_levels_are_dragged_typed_added_and_removed():

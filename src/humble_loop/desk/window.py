@@ -471,7 +471,7 @@ class MainWindow(QMainWindow):
         thing = self.session.thing
         if self._sections.currentIndex() and thing is not None:
             name = name_of(self.session.engine, thing)
-            words = "bands: the crossfalls that the classes of both streets allow"
+            words = "bands: fall windows from the crowns"
             self._panes["Long section"].caption.setText(f"Long sections  {name}    {words}")
             return
         bands = f"    bands: {windows}" if windows else ""

@@ -25,11 +25,16 @@ from humble_loop.kinds.junction.corners import (
 )
 from humble_loop.kinds.junction.faces import JunctionFace, faces_of
 from humble_loop.kinds.junction.layout import fits_through, throat
+from humble_loop.kinds.junction.medians import RULES as MEDIAN_RULES
+from humble_loop.kinds.junction.medians import median_findings
 from humble_loop.kinds.junction.nodes import Arm, arm_name, joints_on, node_id, require_joint, unworked
+from humble_loop.kinds.junction.nose import RULES as NOSE_RULES
+from humble_loop.kinds.junction.nose import nose_findings
 from humble_loop.kinds.junction.ramps import RULES as RAMP_RULES
 from humble_loop.kinds.junction.ramps import ramp_findings
 from humble_loop.kinds.junction.splay import RULES as SPLAY_RULES
 from humble_loop.kinds.junction.splay import splay_findings
+from humble_loop.kinds.junction.windows import window_findings
 from humble_loop.kinds.street.checks import face_findings, standing_water
 from humble_loop.kinds.street.plan import class_of, is_new, name_of
 from humble_loop.lines.faces import Patch, face, finished_mesh
@@ -42,9 +47,12 @@ RULES = (
     *APPROACH_RULES,
     *SPLAY_RULES,
     *RAMP_RULES,
+    *NOSE_RULES,
+    *MEDIAN_RULES,
     "return too steep",
     "return too flat",
     "return on a taper",
+    "return outside its fall window",
     "low point without a pit",
     "corners run into one another",
 )
@@ -62,7 +70,7 @@ def arm_findings(q: Engine, street: str, arm: Arm) -> tuple[Finding, ...]:
     t = q.attempt(throat, street, arm)
     if isinstance(t, Unsolved):
         return (failed(t, of, at),)
-    found: list[Finding] = approach_findings(q, street, arm, of)
+    found: list[Finding] = [*approach_findings(q, street, arm, of), *median_findings(q, street, arm, of)]
     whole = True
     for corner in SIDES:
         made = q.attempt(kerb_return, street, arm, corner)
@@ -74,7 +82,9 @@ def arm_findings(q: Engine, street: str, arm: Arm) -> tuple[Finding, ...]:
             found.append(replace(failed(bad, of, at), mend=mend))
             continue
         found += _return(q, street, arm, corner, of)
+        found += window_findings(q, street, arm, corner, of)
         found += splay_findings(q, street, arm, corner, of)
+        found += nose_findings(q, street, arm, corner, of)
         found += ramp_findings(q, street, arm, corner, of)
     if whole:
         found += _beside_others(q, street, arm, of)

@@ -24,6 +24,7 @@ from humble_loop.kinds.junction.corners import (
     sizes_of,
 )
 from humble_loop.kinds.junction.nodes import Arm, CrossingArm, arms_at
+from humble_loop.kinds.junction.nose import nose_rows
 from humble_loop.kinds.junction.ramps import ramp_rows
 from humble_loop.kinds.junction.splay import proposed_splay
 from humble_loop.kinds.street.plan import StreetLine, is_new, name_of
@@ -143,7 +144,7 @@ def corner_facts(q: Engine, street: str, arm: Arm, corner: Side) -> list[Row]:
     rows.append(c.boundary())
     if (splayed := c.splay()) is not None:
         rows.append(splayed)
-    return [*rows, *ramp_rows(q, street, arm, corner), c.pit()]
+    return [*rows, *ramp_rows(q, street, arm, corner), *nose_rows(q, street, arm, corner), c.pit()]
 
 
 def corner_sheet(q: Engine, id: str) -> Sheet:

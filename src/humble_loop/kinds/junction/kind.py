@@ -27,6 +27,7 @@ from humble_loop.kinds.junction.nodes import (
     junction_name,
     node_id,
 )
+from humble_loop.kinds.junction.nose import nose_widens
 from humble_loop.kinds.junction.profiles import level_handles, level_sheet, profiles
 from humble_loop.kinds.junction.raised import RULES as TABLE_RULES
 from humble_loop.kinds.junction.raised import raises_of, table_findings, turns_of
@@ -36,8 +37,9 @@ from humble_loop.kinds.junction.settling import settle_sheet
 from humble_loop.kinds.junction.splay import splay_points
 from humble_loop.kinds.junction.tables import TABLES
 from humble_loop.kinds.junction.turns import turning_findings, turning_sheet
+from humble_loop.kinds.junction.windows import return_windows
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
-from humble_loop.lines.describe import Crossing, Drawing, Handle, LineProfile, Row, SetOutPoint, SheetOf
+from humble_loop.lines.describe import Crossing, Drawing, Handle, LineProfile, Row, SetOutPoint, SheetOf, Window
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Carried, EndTie, Following, Kind, Raise, Reserve, Turn, Widens
@@ -120,7 +122,7 @@ class Junctions(Kind):
         return tuple(c for c in made if not isinstance(c, Unsolved))
 
     def widens(self, q: Engine, street: str, side: Side) -> tuple[Widens, ...]:
-        return widens_of(q, street, side)
+        return (*widens_of(q, street, side), *nose_widens(q, street, side))
 
     def raises(self, q: Engine, street: str) -> tuple[Raise, ...]:
         return raises_of(q, street)
@@ -155,6 +157,11 @@ class Junctions(Kind):
 
     def built_before(self, q: Engine, street: str) -> tuple[str, ...]:
         return beside(q, street)
+
+    def windows(self, q: Engine, line: LineId) -> tuple[Window, ...]:
+        if isinstance(line, ReturnLine) and line.point == "lip":
+            return return_windows(q, line.street, line.arm, line.corner)
+        return ()
 
     def slopes(self, q: Engine, line: LineId, s: Floats) -> Floats:
         assert isinstance(line, ReturnLine)

@@ -35,6 +35,19 @@ class CornerRamp(Model):
     flare: Annotated[float, between(0.05, 10.0)] = 0.9
 
 
+class NoseWidening(Model):
+    """That both streets are wider beside a sharp corner, whose nose so stands back from their lanes: by ``through`` and ``side`` metres, for
+    ``length`` metres from the node (None: as far as the return reaches on each), and back to their width over ``taper``.
+
+    Typical: a metre is what a car that drifts off its lane needs at residential speeds, and 1 in 15 is a taper that nobody feels.
+    """
+
+    through: Annotated[float, between(0.0, 10.0)] = 1.0
+    side: Annotated[float, between(0.0, 10.0)] = 1.0
+    length: Width | None = None
+    taper: Annotated[float, between(1.0, 200.0)] = 15.0
+
+
 class Corner(Model):
     """A corner of a junction: how its return runs in plan, and whether a pit stands there. What is None is proposed.
 
@@ -42,7 +55,8 @@ class Corner(Model):
     leaves the through lip, one of ``radius`` in the middle, and one of ``radius_side`` and ``turn_side`` where it reaches the side lip.
     A 'chamfer' goes straight across from ``back_through`` metres before where the lips would meet to ``back_side`` after it, its ends
     rounded by ``rounding``. With a ``splay`` the boundary goes straight on from both streets and across the corner, from so many metres
-    before where they would meet to as many after it; without one it goes round beside the return. At a ``ramp`` the kerb is down. 'none' is as tight as what lies outside the lip allows. Its lip goes through ``levels``, in order. Without ``divisions`` its set-out follows the
+    before where they would meet to as many after it; without one it goes round beside the return. At a ``ramp`` the kerb is down. Beside a
+    ``nose`` both streets are wider. 'none' is as tight as what lies outside the lip allows. Its lip goes through ``levels``, in order. Without ``divisions`` its set-out follows the
     site's spacing.
     """
 
@@ -57,6 +71,7 @@ class Corner(Model):
     rounding: Width | None = None
     splay: Length | None = None
     ramp: CornerRamp | None = None
+    nose: NoseWidening | None = None
     levels: tuple[ReturnLevel, ...] = ()
     divisions: int | None = Field(default=None, ge=1, le=200)
     pit: bool = False
@@ -211,7 +226,8 @@ def other_way(corner: Corner) -> Corner:
     swapped |= {"radius_side": c.radius_through, "turn_side": c.turn_through, "back_side": c.back_through}
     levels = tuple(ReturnLevel(share=1.0 - v.share, level=v.level) for v in reversed(c.levels))
     ramp = c.ramp and changed(c.ramp, share=1.0 - c.ramp.share)
-    return changed(c, **swapped, levels=levels, ramp=ramp)
+    nose = c.nose and changed(c.nose, through=c.nose.side, side=c.nose.through)
+    return changed(c, **swapped, levels=levels, ramp=ramp, nose=nose)
 
 
 def crossing_corner(sides: tuple[Side, Side]) -> str:

@@ -10,14 +10,13 @@ from typing import Any
 
 import numpy as np
 
-from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.engine.query import Engine, query
 from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.kinds.junction.corners import ReturnLine, change_corner, corner_choice, corner_name
 from humble_loop.kinds.junction.model import LEAST_APART, ReturnLevel
-from humble_loop.kinds.junction.nodes import Arm, CrossingArm, arms_at, require_joint
-from humble_loop.kinds.junction.throats import throat_place
-from humble_loop.kinds.street.plan import StreetLine, class_of, is_new
-from humble_loop.lines.abreast import abreast
+from humble_loop.kinds.junction.nodes import Arm, CrossingArm, arms_at
+from humble_loop.kinds.junction.windows import side_band, through_band
+from humble_loop.kinds.street.plan import StreetLine, is_new
 from humble_loop.lines.describe import (
     Fact,
     Handle,
@@ -28,7 +27,6 @@ from humble_loop.lines.describe import (
     SheetRow,
     Told,
     Typed,
-    band_below,
 )
 from humble_loop.lines.line import Line, line
 from humble_loop.lines.rules import CubicBetween
@@ -72,7 +70,7 @@ def returns_of(q: Engine, id: str) -> tuple[WorkedReturn, ...]:
 
 
 def profiles(q: Engine, id: str) -> tuple[LineProfile, ...]:
-    """The long sections of a junction's returns, with the levels that the crowns' falls leave them."""
+    """The long sections of a junction's returns, with what their fall windows leave them."""
     return tuple(_profile(q, r) for r in returns_of(q, id))
 
 
@@ -93,25 +91,13 @@ def _profile(q: Engine, r: WorkedReturn) -> LineProfile:
 
 
 def room(q: Engine, street: str, arm: Arm, corner: Side, s: Floats) -> tuple[Floats, Floats]:
-    """Lowest and highest levels (n,) that a return may have at places along it (n,) with the crossfalls that its streets' classes allow
-    from both crowns, where it lies abreast of them; infinite where neither is.
-    """
-    j, made = require_joint(q, street, arm), line(q, ReturnLine(street, arm, corner))
-    places, out = made.points(s)[:, :2], throat_place(q, street, arm).leg_at
-    low, high = np.full(len(s), -np.inf), np.full(len(s), np.inf)
-    for id in (j.through, street):
-        crown, rules = q.attempt(line, StreetLine(id)), class_of(q, id)
-        if isinstance(crown, Unsolved):
-            continue
-        found = abreast(crown.plan, places)
-        there = found.there.copy()
-        if id == street:  # short of the throat the side crown lies on the through street's surface
-            there &= (found.at - j.side_chainage) * j.way > out
-        z = np.full(len(s), np.nan)
-        z[there] = crown.rule.levels(found.at[there])
-        a, b = band_below(z, found.away, rules.least_crossfall, rules.most_crossfall)
-        known = np.isfinite(z)
-        low[known], high[known] = np.maximum(low, a)[known], np.minimum(high, b)[known]
+    """Lowest and highest levels (n,) that its fall windows leave a return at places along it (n,); infinite where there is none."""
+    side, through = side_band(q, street, arm, corner, s), through_band(q, street, arm, corner, s)
+    alone = through.on & ~side.beside
+    low, high = (
+        np.where(side.on, a, np.where(alone, b, e))
+        for a, b, e in ((side.low, through.low, -np.inf), (side.high, through.high, np.inf))
+    )
     return low, high
 
 
@@ -185,7 +171,7 @@ def _level_handle(q: Engine, r: WorkedReturn, k: int) -> Handle:
     return Handle(key, (r.begin + old.share * length, old.level), title, "square", moved, typed)
 
 
-_COLUMNS = ("corner", "what", "along", "level", "grade in", "grade out")
+_COLUMNS = ("corner", "what", "along", "level", "grade in", "grade out", "lowest", "highest")
 
 
 def level_sheet(q: Engine, id: str) -> Sheet:
@@ -220,12 +206,13 @@ def _rows(q: Engine, r: WorkedReturn) -> list[SheetRow]:
             Fact("grade in", "grade", grade) if s > 0.0 else None,
             Fact("grade out", "grade", grade) if s < length else None,
         )
+        edges = [
+            Fact(label, "level", float(v[0])) if np.isfinite(v[0]) else None
+            for label, v in zip(("lowest", "highest"), room(q, *r.place, np.array([s])))
+        ]
         lit = r.made.plan.points(np.linspace(max(s - _LIT, 0.0), min(s + _LIT, length), 8))
-        found.append(
-            SheetRow(
-                (first, Fact("what", "text", what), along, level, *grades), (0.0, -1.0), lit, held=held, actions=actions
-            )
-        )
+        cells = (first, Fact("what", "text", what), along, level, *grades, *edges)
+        found.append(SheetRow(cells, (0.0, -1.0), lit, held=held, actions=actions))
     return found
 
 

@@ -15,6 +15,7 @@ from humble_loop.kinds.junction.lanes import lane_table
 from humble_loop.kinds.junction.layout import throat
 from humble_loop.kinds.junction.nodes import Arm, all_joints, arm_name, require_joint
 from humble_loop.kinds.junction.turns import swept_table
+from humble_loop.kinds.junction.windows import side_band, through_band
 from humble_loop.kinds.street.plan import name_of
 from humble_loop.kinds.street.tables import solved
 from humble_loop.lines.faces import finished_mesh
@@ -83,6 +84,29 @@ def return_table(q: Engine, of: str | None, every: float | None) -> Table:
     return Table(columns, tuple(out), (("easting", "northing"), ("centre_easting", "centre_northing")))
 
 
+def window_table(q: Engine, of: str | None, every: float | None) -> Table:
+    """Every return at equal divisions of its length, or at an interval: what its crowns leave it, which of them does, and where it lies."""
+    out: list[tuple[Any, ...]] = []
+    for street, arm, name in _asked(q, of):
+        for corner in SIDES:
+            made = solved(q, of, line, ReturnLine(street, arm, corner))
+            if made is None:
+                continue
+            s = np.linspace(0.0, made.plan.end, divisions(q, street, arm, corner) + 1)
+            if every is not None:
+                s = unique_chainages(s[[0, -1]], np.arange(0.0, made.plan.end, every), low=0.0, high=made.plan.end)
+            z, through = made.rule.levels(s), name_of(q, require_joint(q, street, arm).through)
+            bands = side_band(q, street, arm, corner, s), through_band(q, street, arm, corner, s)
+            for k in range(len(s)):
+                crown = 0 if bands[0].on[k] else 1 if bands[1].on[k] and not bands[0].beside[k] else None
+                room: tuple[object, ...] = (None, None, None)
+                if crown is not None:
+                    names = name_of(q, street), through
+                    room = (names[crown], float(bands[crown].low[k]), float(bands[crown].high[k]))
+                out.append((name, corner, float(s[k]), *room, float(z[k])))
+    return Table(("junction", "corner", "distance", "crown", "lowest", "highest", "level"), tuple(out))
+
+
 def hollow_table(q: Engine, of: str | None, every: float | None) -> Table:
     """Where water would stand in junctions: those that a pit drains among them."""
     del every
@@ -101,6 +125,7 @@ def hollow_table(q: Engine, of: str | None, every: float | None) -> Table:
 TABLES = {
     "junctions": junction_table,
     "returns": return_table,
+    "return_windows": window_table,
     "hollows": hollow_table,
     "lanes": lane_table,
     "swept": swept_table,
