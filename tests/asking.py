@@ -77,7 +77,7 @@ def half_road(q, street, side):
 def edge_faces(q, street):
     """The roadsides that belong to a street, its junctions and its head, as ``roadside`` takes them."""
     from humble_loop.kinds.junction.nodes import Joint, joint
-    from humble_loop.kinds.turning_head.layout import heads_of
+    from humble_loop.kinds.turning_head.place import heads_of
 
     found = [("side", street, "left"), ("side", street, "right")]
     for end in ("start", "end"):

@@ -23,6 +23,7 @@ from humble_loop.ground.build import build_surface
 from humble_loop.kinds.fall_window.model import add_window
 from humble_loop.kinds.fall_window.settling import settling, taken
 from humble_loop.kinds.ground.model import Ground, add_ground
+from humble_loop.kinds.island.show import about_head
 from humble_loop.kinds.junction.model import TurnLane, set_corner, set_crossing_corner, set_junction
 from humble_loop.kinds.kerb_line.beginning import own_levels
 from humble_loop.kinds.kerb_line.levels import KerbLevels
@@ -37,7 +38,8 @@ from humble_loop.kinds.street.widening import add_widening
 from humble_loop.kinds.survey_line.model import SurveyLine, add_survey_lines
 from humble_loop.kinds.tie.beginning import tied
 from humble_loop.kinds.tie.model import Source
-from humble_loop.kinds.turning_head.model import set_head
+from humble_loop.kinds.turning_head.model import set_head, shape_head
+from humble_loop.lines.describe import Actions
 from humble_loop.site.libraries import new_site
 from humble_loop.site.library import KerbPart, Layer, Overlay, SectionSide, Strip, TypicalSection
 from humble_loop.site.model import SIDES, Site
@@ -266,6 +268,8 @@ def _second_stage(site: Site) -> Site:
     site = set_street(
         site, "saggar-street", changes=(SectionChange(chainage=116.0, section="local-one-path", taper=8.0),)
     )
+    site = shape_head(site, "hopper-lane", "end", "hammerhead")
+    site = _with_island(site, "kiln-court")
     site = set_corner(site, "hopper-lane", "start", "right", pit=True)
     site = set_corner(site, "saggar-street", "end", "right", pit=True)
     site = set_corner(site, "flue-rise", "start", "left", pit=True)
@@ -282,6 +286,12 @@ def _second_stage(site: Site) -> Site:
     ):
         site = add_lot_row(site, street, place, first_number=number, **more)
     return site
+
+
+def _with_island(site: Site, court: str) -> Site:
+    """A teardrop in the bulb of a court, as large as leaves its vehicle the way round."""
+    (offered,) = (row for row in about_head(Engine(site), f"{court}:end") if isinstance(row, Actions))
+    return dict(offered.buttons)["Teardrop island in it"](site)
 
 
 def _upgrade(site: Site) -> Site:

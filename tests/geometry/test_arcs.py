@@ -5,8 +5,9 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from humble_loop.geometry.arcs import DoesNotFit, OffsetLine, bulb_outline, tangent_arc
+from humble_loop.geometry.arcs import DoesNotFit, OffsetLine, tangent_arc
 from humble_loop.geometry.chain import Chain, Element
+from humble_loop.geometry.heads import bulb_outline
 from humble_loop.geometry.roots import zero_between
 from tests.conftest import examples, reference
 
@@ -34,7 +35,7 @@ def test_reference_returns(case):
 def test_reference_bulbs(case):
     chain = Chain.from_points([[-80, 0], [0, 0]])
     w = case["half_width"]
-    made = bulb_outline(chain, w, w, case["radius"], case["fillet"], case["offset"])
+    made = bulb_outline(chain, w, w, case["radius"], (case["fillet"],) * 2, case["offset"])
     e, ring = case["expect"], made.ring
     assert ring.xy[0] == pytest.approx(e["left"]["straight_tangent"], abs=1e-6)
     assert ring.xy[1] == pytest.approx(e["left"]["bulb_tangent"], abs=1e-6)
@@ -68,7 +69,7 @@ def test_a_return_touches_both_lips(angle, radius, w1, w2, bend):
 def test_a_bulbs_lip_is_smooth_and_meets_both_straight_lips(radius, fillet, w, offset, bend):
     assume(radius - abs(offset) > w + 0.5)
     chain = Chain.from_elements((0, 0), 0.2, [Element(120, bend, bend)] if abs(bend) > 1e-4 else [Element(120, 0, 0)])
-    made = bulb_outline(chain, w, w, radius, fillet, offset)
+    made = bulb_outline(chain, w, w, radius, (fillet, fillet), offset)
     ring = made.ring
     before = ring.at(ring.starts[1:-1] - 1e-9)
     after = ring.at(ring.starts[1:-1] + 1e-9)
@@ -92,7 +93,7 @@ def test_a_bulbs_lip_is_smooth_and_meets_both_straight_lips(radius, fillet, w, o
 )
 def test_a_bulb_that_cannot_be_says_why(radius, fillet, offset, length, words):
     with pytest.raises(DoesNotFit, match=words):
-        bulb_outline(Chain.from_points([[0, 0], [length, 0]]), 3.5, 3.5, radius, fillet, offset)
+        bulb_outline(Chain.from_points([[0, 0], [length, 0]]), 3.5, 3.5, radius, (fillet, fillet), offset)
 
 
 def test_parallel_lips_have_no_return():

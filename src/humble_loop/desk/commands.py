@@ -25,7 +25,8 @@ from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.plan import StreetLine, chain_of, drawn_end, name_of
 from humble_loop.kinds.street.section_edits import add_change
 from humble_loop.kinds.street.show import keep, removal
-from humble_loop.kinds.turning_head.model import set_head
+from humble_loop.kinds.turning_head.model import HeadKind, shape_head
+from humble_loop.kinds.turning_head.vips import vip_removal
 from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of
 from humble_loop.site.edits import set_settings
@@ -55,7 +56,8 @@ def make_commands(w: MainWindow) -> list[Command]:
         Command("Read lines again", "undo", files.ask_read_again, "", ("Ground",)),
         Command("Draw a street", "street", w.draw_street, "D", ("Ground", "Streets", "Levels")),
         Command("Street along a line", "ground", on.show_along, "", ("Streets",)),
-        Command("End in a bulb", "head", on.add_bulb, "", ("Streets", "Turning heads")),
+        Command("End in a bulb", "head", partial(on.add_head, "bulb"), "", ("Streets", "Turning heads")),
+        Command("End in a hammerhead", "hammerhead", partial(on.add_head, "hammerhead"), "", ("Turning heads",)),
         Command("Set the proposed grade line", "levels", on.keep_levels, "", ("Levels",)),
         Command("Propose the grade line again", "ground", on.propose_levels, "", ("Levels",)),
         Command("Lock or unlock the VIP", "lock", on.lock_held, "", ("Levels",)),
@@ -92,7 +94,7 @@ def make_commands(w: MainWindow) -> list[Command]:
     ]
 
 
-_REMOVES = {"vip": "Remove the VIP", "return level": "Remove the level"}
+_REMOVES = {"vip": "Remove the VIP", "head vip": "Remove the VIP", "return level": "Remove the level"}
 
 
 class StreetCommands:
@@ -115,11 +117,11 @@ class StreetCommands:
         else:
             self._w.show_sheet("Street along it")
 
-    def add_bulb(self) -> None:
-        """End the chosen street in a bulb."""
+    def add_head(self, kind: HeadKind) -> None:
+        """End the chosen street in a bulb or a hammerhead."""
         if street := self._street():
             drawn = drawn_end(self._w.session.engine, street, "end")
-            self._w.session.do("End in a bulb", lambda s: set_head(s, street, drawn))
+            self._w.session.do(f"End in a {kind}", lambda s: shape_head(s, street, drawn, kind))
 
     def add_island(self) -> None:
         """Put an island before the chosen junction, or that of the chosen street which is nearest to the cursor, on its side street."""
@@ -163,7 +165,8 @@ class StreetCommands:
         """Take the VIP or bend that is in hand out."""
         session = self._w.session
         held = session.chosen.held
-        edit = removal(session.engine, held) or level_removal(session.engine, held)
+        q = session.engine
+        edit = removal(q, held) or level_removal(q, held) or vip_removal(q, held)
         if edit is None:
             self._w.say("Take a VIP in the long section or a bend in the plan first: click it")
         elif session.do(_REMOVES.get(held[0], "Remove the bend"), edit):

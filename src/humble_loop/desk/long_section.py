@@ -30,6 +30,7 @@ from humble_loop.lines.describe import Handle, Place
 from humble_loop.lines.line import LineId, line, line_plan
 from humble_loop.lines.rules import OnGradeLine
 from humble_loop.lines.standing import kind_of
+from humble_loop.site.edits import Edit
 from humble_loop.site.model import SIDES
 
 STRETCHES = (1.0, 2.0, 5.0, 10.0, 20.0, 50.0)
@@ -211,11 +212,13 @@ class LongSection(DrawingView):
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         event.accept()
-        if self.dragging.active or not self.street:
+        if self.dragging.active:
             return
         menu = QMenu(self)
         place = self.place(QPointF(event.pos()))
-        if is_new(self.session.engine, self.street):
+        for words, edit in self.offers_at(place):
+            menu.addAction(words, partial(self.session.do, words, edit))
+        if self.street and is_new(self.session.engine, self.street):
             menu.addAction(
                 f"Add a VIP at {show_length(place[0], self.session.site.settings.units, 2)}",
                 partial(self.add_vip, place),
@@ -231,7 +234,18 @@ class LongSection(DrawingView):
             action.setChecked(shown)
             action.triggered.connect(partial(self.show_also, id, not shown))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        menu.popup(event.globalPos())
+        if menu.actions():
+            menu.popup(event.globalPos())
+
+    def offers_at(self, place: Place) -> tuple[tuple[str, Edit], ...]:
+        """What the chosen thing offers at a place of its long section."""
+        thing, q = self.session.thing, self.session.engine
+        if thing is None or self.line is None or kind_of(thing.kind).section_line(q, thing) != self.line:
+            return ()
+        made = q.attempt(line_plan, self.line)
+        if isinstance(made, Unsolved) or not made.start <= place[0] <= made.end:
+            return ()
+        return kind_of(thing.kind).section_offers(q, thing, place)
 
     def show_ghost(self, proposed: Floats | None) -> None:
         """Draw chainages and levels (n, 2) that are proposed, or nothing."""
@@ -422,6 +436,8 @@ class LongSection(DrawingView):
         q, street = self.session.engine, self.street
         if street and is_new(q, street):
             self.session.do(f"Add a VIP at {place[0]:.2f}", add_vip(q, street, *place))
+        elif offered := self.offers_at(place):
+            self.session.do(*offered[0])
 
     def zoom(self, factor: float, about: Place, keys: Qt.KeyboardModifier) -> None:
         """The wheel zooms both ways; with Ctrl only levels, with Shift only along."""

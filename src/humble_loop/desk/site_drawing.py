@@ -43,6 +43,7 @@ _ROLES: dict[str, tuple[str, float, Qt.PenStyle, float]] = {
     "kerb": ("quiet", 0.9, Qt.PenStyle.SolidLine, 2.0),
     "path": ("quiet", 0.7, Qt.PenStyle.SolidLine, 1.5),
     "drain": ("crown", 1.4, Qt.PenStyle.DashLine, 0.4),
+    "way": ("crown", 1.1, Qt.PenStyle.DotLine, 1.5),
     "boundary": ("ink", 1.1, Qt.PenStyle.SolidLine, 0.15),
     "toe": ("quiet", 0.7, Qt.PenStyle.DotLine, 1.0),
     "cut hachure": ("cut", 0.8, Qt.PenStyle.SolidLine, 1.5),

@@ -1,4 +1,4 @@
-"""Arcs that touch two lines, and the outline of a bulb."""
+"""Arcs that touch two lines."""
 
 from __future__ import annotations
 
@@ -9,7 +9,6 @@ from numpy.typing import ArrayLike
 
 from humble_loop.geometry.arrays import Floats, frozen, left_normals
 from humble_loop.geometry.chain import Chain, Element
-from humble_loop.geometry.roots import zero_between
 
 
 class DoesNotFit(ValueError):
@@ -99,11 +98,12 @@ def tangent_arc(first: OffsetLine, second: OffsetLine, radius: float, near: Arra
         frozen(end),
         float(a.chainages[0]),
         float(b.chainages[0]),
-        _short_arc(centre, radius, start, end),
+        short_arc(centre, radius, start, end),
     )
 
 
-def _short_arc(centre: Floats, radius: float, start: Floats, end: Floats) -> Chain:
+def short_arc(centre: Floats, radius: float, start: Floats, end: Floats) -> Chain:
+    """The shorter of the two arcs round a centre from one point (2,) to another, both ``radius`` metres from it."""
     a = np.arctan2(*(start - centre)[::-1])
     b = np.arctan2(*(end - centre)[::-1])
     turn = np.mod(b - a + np.pi, 2 * np.pi) - np.pi
@@ -113,73 +113,3 @@ def _short_arc(centre: Floats, radius: float, start: Floats, end: Floats) -> Cha
     return Chain.from_elements(
         start, float(heading), [Element(abs(turn) * radius, np.sign(turn) / radius, np.sign(turn) / radius)]
     )
-
-
-@dataclass(frozen=True)
-class BulbOutline:
-    """The lip of a bulb: from the left lip's tangent point round the bulb to the right lip's.
-
-    ``base_left`` and ``base_right`` are chainages of the tangent points on the base chain; ``ring`` has three
-    arcs: left return, bulb, right return.
-    """
-
-    centre: Floats
-    ring: Chain
-    base_left: float
-    base_right: float
-    left_return_centre: Floats
-    right_return_centre: Floats
-
-
-def bulb_outline(
-    chain: Chain, left: float, right: float, radius: float, return_radius: float, offset: float
-) -> BulbOutline:
-    """The outline of a bulb whose centre lies at the end of ``chain``, ``offset`` metres to the left.
-
-    ``left`` and ``right`` are the lip's distances from the centreline (positive). A return centre lies
-    half width + return radius across and radius + return radius from the bulb's centre; on a straight, that is
-    w + r - o across and sqrt((R + r)^2 - (w + r - o)^2) back. Raises DoesNotFit when no such place exists.
-    """
-    if not radius > 0 or not return_radius > 0:
-        raise DoesNotFit("a bulb's radius and return radius must be more than zero")
-    end = chain.total
-    centre = chain.points_at([end], offset)[0]
-    reach = radius + return_radius
-    found = []
-    for side, width in ((1.0, left), (-1.0, right)):
-        across = side * (width + return_radius)
-        if width >= radius + side * offset:
-            raise DoesNotFit(
-                f"the bulb (radius {radius:g} m) is narrower than the street on the {'left' if side > 0 else 'right'}"
-            )
-        if abs(across - offset) >= reach:
-            raise DoesNotFit(
-                f"the bulb's lip (radius {radius:g} m) does not reach past the {'left' if side > 0 else 'right'} lip "
-                f"at {width:g} m: enlarge the radius or lessen the offset"
-            )
-
-        def gap(s: Floats, across: float = across) -> Floats:
-            return np.asarray(np.hypot(*(chain.points_at(s, across) - centre).T) - reach)
-
-        low = end - reach
-        if low < 0 or gap(np.array([low]))[0] <= 0:
-            low = max(0.0, end - 1.5 * reach)
-        if gap(np.array([low]))[0] <= 0:
-            raise DoesNotFit("the street is too short for its bulb: lengthen it or lessen the radii")
-        s = zero_between(gap, low, end)
-        found.append((s, chain.points_at([s], across)[0], chain.points_at([s], side * width)[0]))
-    (base_l, c_l, t_l), (base_r, c_r, t_r) = found
-    touch_l = centre + (c_l - centre) * (radius / reach)
-    touch_r = centre + (c_r - centre) * (radius / reach)
-    first = _short_arc(c_l, return_radius, t_l, touch_l)
-    last = _short_arc(c_r, return_radius, touch_r, t_r)
-    a = np.arctan2(*(touch_l - centre)[::-1])
-    b = np.arctan2(*(touch_r - centre)[::-1])
-    sweep = float(np.mod(a - b, 2 * np.pi))
-    elements = [first.elements[0], Element(sweep * radius, -1.0 / radius, -1.0 / radius), last.elements[0]]
-    ring = Chain.assembled(
-        np.array([t_l, touch_l, touch_r]),
-        np.array([first.heading[0], a - np.pi / 2, last.heading[0]]),
-        elements,
-    )
-    return BulbOutline(frozen(centre), ring, base_l, base_r, frozen(c_l), frozen(c_r))

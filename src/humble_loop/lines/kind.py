@@ -33,6 +33,7 @@ from humble_loop.lines.line import LineId, LinePlan, ThingId
 from humble_loop.lines.quantity import Quantity
 from humble_loop.lines.rules import Hold, LevelRule
 from humble_loop.lines.table import TableMaker
+from humble_loop.site.edits import Edit
 from humble_loop.site.model import End, Side, Site, Thing
 
 
@@ -406,6 +407,10 @@ class Kind:
 
     def section_handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
         """Its handles in the long section: (chainage, level)."""
+        return ()
+
+    def section_offers(self, q: Engine, thing: ThingId, place: tuple[float, float]) -> tuple[tuple[str, Edit], ...]:
+        """What can be done at a place (chainage, level) of its long section: words and edit, the first by a double click."""
         return ()
 
     def profiles(self, q: Engine, thing: ThingId) -> tuple[LineProfile, ...]:

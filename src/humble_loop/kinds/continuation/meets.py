@@ -23,7 +23,7 @@ from humble_loop.kinds.street.plan import (
     near,
     street_ids,
 )
-from humble_loop.kinds.turning_head.layout import heads_of
+from humble_loop.kinds.turning_head.place import heads_of
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit
 from humble_loop.site.model import ENDS, End

@@ -17,16 +17,18 @@ from humble_loop.kinds.island.layout import (
     plan_polygon,
     rows,
 )
+from humble_loop.kinds.island.way import LEAST_LANE, way_round
 from humble_loop.kinds.street.plan import chain_of, name_of
 from humble_loop.kinds.street.section import own_range
 from humble_loop.kinds.street.side import lip_width
+from humble_loop.kinds.turning_head.place import head_at
+from humble_loop.kinds.turning_head.sizes import vehicle_of
 from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.findings import Finding, failed, point, too_low
 from humble_loop.lines.line import ThingId, line
 from humble_loop.site.model import SIDES, side_sign
 
-RULES = ("lane beside an island", "islands overlap")
-LEAST_LANE = 2.8  # metres, typical: what a waste collection vehicle passes through at walking pace
+RULES = ("lane beside an island", "islands overlap", "way round an island")
 
 
 def island_findings(q: Engine, id: str) -> tuple[Finding, ...]:
@@ -41,7 +43,7 @@ def island_findings(q: Engine, id: str) -> tuple[Finding, ...]:
     for part in (q.attempt(line, IslandLine(id)), q.attempt(finished_mesh, IslandFace(id, "kerb"))):
         if isinstance(part, Unsolved):
             return (failed(part, of, place),)
-    return (*_lanes(q, id, of, name), *_others(q, id, of, name))
+    return (*_lanes(q, id, of, name), *_round(q, id, of, name), *_others(q, id, of, name))
 
 
 def _lanes(q: Engine, id: str, of: ThingId, name: str) -> list[Finding]:
@@ -65,6 +67,21 @@ def _lanes(q: Engine, id: str, of: ThingId, name: str) -> list[Finding]:
             place = point(chain.points_at([at])[0])
             found.append(Finding(RULES[0], of, name, words, remedy, width, LEAST_LANE, at, place))
     return found
+
+
+def _round(q: Engine, id: str, of: ThingId, name: str) -> list[Finding]:
+    """What is left of a head's carriageway round it, for the head's vehicle."""
+    made = q.attempt(way_round, id)
+    if made is None or isinstance(made, Unsolved):
+        return []
+    vehicle = vehicle_of(head_at(q, island_of(q, id).street, made.end)).name
+    if not too_low(made.width, made.wanted):
+        return []
+    words = f"it leaves {max(made.width, 0.0):.2f} m to the lip of the head, and a {vehicle} that goes round wants {made.wanted:.2f} m"
+    if made.width <= 0.0:
+        words = f"it reaches past the lip of the head, and leaves no way round; a {vehicle} wants {made.wanted:.2f} m"
+    remedy = f"make it {made.wanted - made.width:.2f} m smaller there, or enlarge the head"
+    return [Finding(RULES[2], of, name, words, remedy, made.width, made.wanted, place=point(made.inside))]
 
 
 def _others(q: Engine, id: str, of: ThingId, name: str) -> list[Finding]:

@@ -27,7 +27,7 @@ from humble_loop.kinds.island.layout import (
 from humble_loop.kinds.island.model import Island, recut, rejoined
 from humble_loop.kinds.island.tables import TABLES
 from humble_loop.kinds.street.plan import chain_of, name_of, street_ids
-from humble_loop.lines.describe import Drawing, Handle, Row, SetOutPoint
+from humble_loop.lines.describe import Drawing, Handle, Row, SetOutPoint, SheetOf
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Kind
@@ -104,8 +104,15 @@ class Islands(Kind):
         return show.facts(q, thing.id)
 
     def facts_about(self, q: Engine, other: ThingId) -> tuple[Row, ...]:
-        about = {"street": show.about_street, "junction": show.about_junction}.get(other.kind)
+        offered = {"street": show.about_street, "junction": show.about_junction, "turning_head": show.about_head}
+        about = offered.get(other.kind)
         return about(q, other.id) if about is not None else ()
+
+    def details(self, q: Engine, thing: ThingId) -> Drawing:
+        return show.details(q, thing.id)
+
+    def sheets(self, q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
+        return (SheetOf("Corners", lambda q: show.corner_sheet(q, thing.id)),) if island_of(q, thing.id).corners else ()
 
     def handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
         return show.handles(q, thing.id)

@@ -9,15 +9,20 @@ import numpy as np
 import shapely
 
 from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arcs import DoesNotFit
 from humble_loop.geometry.arrays import Bools, Floats, frozen, left_normals
 from humble_loop.geometry.chain import Chain, Element
 from humble_loop.geometry.gradeline import Profile
+from humble_loop.geometry.rounded import rounded_polygon
 from humble_loop.ground.surface import Surface
-from humble_loop.kinds.island.model import Island
+from humble_loop.kinds.island.model import Island, IslandCorner
 from humble_loop.kinds.junction.faces import JunctionFace
 from humble_loop.kinds.junction.nodes import arms_of, joints_on, require_joint
 from humble_loop.kinds.street.faces import StreetFace
 from humble_loop.kinds.street.plan import chain_of, frame_of, is_new, name_of, section_of
+from humble_loop.kinds.turning_head import HeadFace
+from humble_loop.kinds.turning_head.layout import outline as head_outline
+from humble_loop.kinds.turning_head.place import heads_of
 from humble_loop.lines.faces import Face, FaceId, Patch, Strip, finished_mesh
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line, line_plan
 from humble_loop.lines.rules import Above, Known, LevelRule
@@ -86,6 +91,25 @@ def placed(q: Engine, made: Island) -> tuple[float, float, float, float, float]:
     return total - made.finish, total - made.begin, made.wide_finish, made.wide_begin, -made.beside
 
 
+def corners_placed(q: Engine, made: Island) -> tuple[IslandCorner, ...]:
+    """Its corners in terms of the street as it runs now."""
+    if not frame_of(q, made.street).turned:
+        return made.corners
+    total = chain_of(q, made.street).total
+    return tuple(c.model_copy(update={"at": total - c.at, "beside": -c.beside}) for c in made.corners)
+
+
+def reaches(q: Engine, street: str) -> tuple[float, float]:
+    """Chainages between which islands of a street may stand: as far as it goes, and as far as the heads at its ends do."""
+    low, high = 0.0, chain_of(q, street).total
+    for end, _ in heads_of(q, street):
+        made = q.attempt(head_outline, street, end)
+        if not isinstance(made, Unsolved):
+            beyond = float(np.hypot(*(made.ring.points_at([made.turn])[0] - made.centre)))
+            low, high = (low - beyond, high) if end == "start" else (low, high + beyond)
+    return low, high
+
+
 @query
 def kerb_of(q: Engine, made: Island) -> KerbShape:
     """An island's kerb: as chosen, else the first of its street's section."""
@@ -105,8 +129,17 @@ def outline(q: Engine, id: str) -> Chain:
     made = island_of(q, id)
     begin, finish, wide_begin, wide_finish, beside = placed(q, made)
     chain, name = chain_of(q, made.street), island_name(q, id)
-    if begin < -_SAME or finish > chain.total + _SAME:
+    corners = corners_placed(q, made)
+    at = [c.at for c in corners] or [begin, finish]
+    low, high = reaches(q, made.street)
+    if min(at) < low - _SAME or max(at) > high + _SAME:
         raise Unsolved(name, "its street does not reach so far", "move it back onto its street")
+    if corners:
+        try:
+            places = chain.points_at(at, [c.beside for c in corners])
+            return rounded_polygon(places, [c.radius for c in corners])
+        except DoesNotFit as error:
+            raise Unsolved(name, str(error), "move its corners, or lessen their radii") from None
     a, b = chain.points_at([begin, finish], [beside, beside])
     r, t = 0.5 * wide_begin, 0.5 * wide_finish
     far = float(np.hypot(*(b - a)))
@@ -151,6 +184,7 @@ def beneath(q: Engine, street: str) -> tuple[FaceId, ...]:
         found += [JunctionFace(street, arm, "patch")]
         found += [StreetFace(require_joint(q, street, arm).through, "carriageway", side) for side in SIDES]
     found += [JunctionFace(side, arm, "patch") for side, arm in joints_on(q, street)]
+    found += [HeadFace(street, end, "bulb") for end, _ in heads_of(q, street)]
     return tuple(found)
 
 
@@ -212,8 +246,8 @@ def rule_of(q: Engine, id: IslandLine) -> LevelRule:
 def face_of(q: Engine, id: IslandFace) -> Face:
     """The kerb as a strip round, or the top within it."""
     made, name, names = island_of(q, id.island), island_name(q, id.island), names_of(q, id.island)
-    shape, least = kerb_of(q, made), 0.5 * min(made.wide_begin, made.wide_finish)
-    wide = shape.points[-1].out / 1000.0
+    wide = kerb_of(q, made).points[-1].out / 1000.0
+    least = 1.0 / float(np.max(outline(q, id.island).k0))  # the tightest arc that turns round what is within
     if wide > ROOM * least:
         raise Unsolved(
             name,
@@ -226,4 +260,4 @@ def face_of(q: Engine, id: IslandFace) -> Face:
         joined = np.ones(len(s) - 1, dtype=bool)
         return Strip(f"{name} kerb", "kerb", lines, s, joined, ("kerb",) * (len(names) - 1))
     inner = IslandLine(id.island, names[-1])
-    return Patch(f"{name} top", "path", line(q, inner).points(s[:-1]), (), (inner,))
+    return Patch(f"{name} top", "path" if made.paved else "verge", line(q, inner).points(s[:-1]), (), (inner,))

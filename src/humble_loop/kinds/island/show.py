@@ -2,40 +2,59 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import partial
 from typing import Any
 
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.island.checks import LEAST_LANE
-from humble_loop.kinds.island.layout import IslandLine, island_name, island_of, islands_on, names_of, outline, placed
-from humble_loop.kinds.island.model import add_island, remove_island, set_island
+from humble_loop.kinds.island.layout import (
+    IslandLine,
+    corners_placed,
+    island_name,
+    island_of,
+    islands_on,
+    names_of,
+    outline,
+    placed,
+    reaches,
+)
+from humble_loop.kinds.island.model import Island, IslandCorner, add_island, remove_island, set_corners, set_island
+from humble_loop.kinds.island.way import LEAST_LANE, sweep_of, swept_width, way_round
 from humble_loop.kinds.junction.corners import Return, kerb_return
 from humble_loop.kinds.junction.layout import throat
 from humble_loop.kinds.junction.nodes import Arm, CrossingArm, arms_at, require_joint
 from humble_loop.kinds.street.plan import chain_of, frame_of, is_new, name_of
 from humble_loop.kinds.street.side import lip_width
+from humble_loop.kinds.turning_head.layout import outline as head_outline
+from humble_loop.kinds.turning_head.place import head_at, of_head
+from humble_loop.kinds.turning_head.sizes import head_sizes, vehicle_of
 from humble_loop.lines.describe import (
+    LABEL_RANKS,
     Actions,
     Choice,
     Drawing,
     Fact,
     Handle,
+    Label,
     Note,
     Place,
     Row,
+    Sheet,
+    SheetRow,
     Stroke,
     Told,
     Typed,
+    Unit,
     joined_up,
 )
 from humble_loop.lines.line import line_plan
 from humble_loop.site import parts
-from humble_loop.site.edits import Edit
+from humble_loop.site.edits import Edit, EditError, changed
 from humble_loop.site.library import KerbShape
-from humble_loop.site.model import SIDES
+from humble_loop.site.model import SIDES, End, Site
 
 _SAG = 0.01  # metres between a drawn chord and its curve
 _BACK = 1.0  # metres from the throat to an island that is proposed there
@@ -43,6 +62,11 @@ _NARROWEST, _WIDEST = 1.0, 2.0  # metres that it is wide there: a shipped kerb o
 _BEHIND = 1.2  # metres that it is wide at its other end, at most
 _LONG = 10.0  # metres that it is long
 _LEAST = 0.4  # metres of a width that is dragged
+_STEP = 0.5  # metres to which an island in a head is proposed
+_NOSE = 0.4  # of a bulb's radius that a teardrop's nose reaches beyond its round end
+_NARROW = 1.2  # metres that it is wide there
+_SHAPES = (("round", "round at both ends"), ("corners", "corners with arcs"))
+_CORNER: tuple[tuple[str, Unit], ...] = (("at", "chainage"), ("beside", "length"), ("radius", "size"))
 
 
 def drawing(q: Engine, id: str) -> Drawing:
@@ -84,10 +108,164 @@ def facts(q: Engine, id: str) -> tuple[Row, ...]:
         Fact("wide where it ends", "size", wide_finish, "set", _to(id, f"wide_{last}")),
         Fact("left of the centreline", "length", beside, "set", lambda v: _to(id, "beside")(-v if turned else v)),
     ]
+    rows.insert(1, _shape(q, id))
+    if made.corners:
+        rows = rows[:2]  # its corners stand in rows of their own
     kerbs = [("", "as the section's"), *((i, parts.one(q, KerbShape, i).name) for i in parts.ids(q, KerbShape))]
     rows.append(Choice("kerb", tuple(kerbs), made.kerb, _to(id, "kerb")))
+    paved = _to(id, "paved")
+    tops = (("paved", "paved"), ("planted", "planted"))
+    rows.append(Choice("within it", tops, "paved" if made.paved else "planted", lambda v: paved(v == "paved")))
+    rows += _way_rows(q, id)
     rows.append(Actions(((f"Take {name} away", lambda s: remove_island(s, id)),)))
     return tuple(rows)
+
+
+def _way_rows(q: Engine, id: str) -> list[Row]:
+    """The way round it, where it is in a head."""
+    made = q.attempt(way_round, id)
+    if made is None or isinstance(made, Unsolved):
+        return []
+    rows: list[Row] = [
+        Fact("least way round", "length", made.width),
+        Fact("where is wanted", "length", made.wanted),
+    ]
+    if made.travelled is not None:
+        rows.append(Fact("the travelled way turns by", "angle", sweep_of(made.travelled)))
+    return rows
+
+
+def _shape(q: Engine, id: str) -> Choice:
+    """Round at both ends, or any run of arcs."""
+    made = island_of(q, id)
+    now = "corners" if made.corners else "round"
+
+    def edit(value: str) -> Edit:
+        if value == now:
+            return lambda site: site
+        corners = boxed(made) if value == "corners" else ()
+        return lambda site: set_corners(site, id, corners)
+
+    return Choice("shape", _SHAPES, now, edit)
+
+
+def boxed(made: Island) -> tuple[IslandCorner, ...]:
+    """Four corners about an island that is round at both ends, whose arcs are as wide as those are."""
+    found = []
+    for at, wide, way in ((made.begin, made.wide_begin, -1.0), (made.finish, made.wide_finish, 1.0)):
+        for side in (1.0, -1.0):
+            place = round(at + way * 0.5 * wide, 3), round(made.beside + side * 0.5 * wide, 3)
+            found.append(IslandCorner(at=place[0], beside=place[1], radius=round(0.45 * wide, 3)))
+    one, two, three, four = found
+    return one, two, four, three
+
+
+def corner_sheet(q: Engine, id: str) -> Sheet:
+    """The corners of an island in rows."""
+    made, line_id = corners_placed(q, island_of(q, id)), IslandLine(id)
+    rows = []
+    for k, corner in enumerate(made):
+        after = made[(k + 1) % len(made)]
+        middle = corner.model_copy(
+            update={"at": 0.5 * (corner.at + after.at), "beside": 0.5 * (corner.beside + after.beside), "radius": 0.5}
+        )
+        actions = [("Add a corner after it", corners_edit(q, id, [*made[: k + 1], middle, *made[k + 1 :]]))]
+        if len(made) > 3:
+            actions.append(("Remove", corners_edit(q, id, [*made[:k], *made[k + 1 :]])))
+        cells = (
+            Fact("corner", "count", k + 1),
+            *(
+                Fact(key, unit, getattr(corner, key), "set", partial(_corner_to, q, id, k, key))
+                for key, unit in _CORNER
+            ),
+        )
+        chain = chain_of(q, island_of(q, id).street)
+        lit = chain.points_at([corner.at], [corner.beside])
+        rows.append(SheetRow(cells, (0.0, -1.0), lit, held=("island corner", id, k), actions=tuple(actions)))
+    note = "Chainages and metres left of the centreline of its street. Drag a corner in the plan, or type it"
+    return Sheet("Corners", line_id, ("corner", "at", "beside", "radius"), tuple(rows), note)
+
+
+def corners_edit(q: Engine, id: str, corners: Sequence[IslandCorner]) -> Edit:
+    """The edit that gives an island corners, told as its street runs now."""
+    made = island_of(q, id)
+    if frame_of(q, made.street).turned:
+        total = chain_of(q, made.street).total
+        corners = [c.model_copy(update={"at": total - c.at, "beside": -c.beside}) for c in corners]
+    return lambda site: set_corners(site, id, tuple(corners))
+
+
+def _corner_to(q: Engine, id: str, k: int, key: str, value: float) -> Edit:
+    corners = list(corners_placed(q, island_of(q, id)))
+    try:
+        corners[k] = changed(corners[k], **{key: value})
+    except EditError as error:
+        words = str(error)
+
+        def refuse(site: Site) -> Site:
+            raise EditError(words)
+
+        return refuse
+    return corners_edit(q, id, corners)
+
+
+def details(q: Engine, id: str) -> Drawing:
+    """The travelled way round it, and where the way is narrowest."""
+    made = q.attempt(way_round, id)
+    if made is None or isinstance(made, Unsolved):
+        return Drawing()
+    strokes = [Stroke("leader", np.array([made.inside, made.outside]))]
+    if made.travelled is not None:
+        s = made.travelled.sampled(sag=_SAG)
+        strokes.append(Stroke("way", made.travelled.points_at(s)))
+    e, n = (0.5 * (made.inside + made.outside)).tolist()
+    label = Label((e, n), "near", LABEL_RANKS["spot"], unit="length", value=made.width, centred=True)
+    return Drawing(tuple(strokes), (), (label,))
+
+
+def about_head(q: Engine, id: str) -> tuple[Row, ...]:
+    """The islands of a head, and putting one in it, where its vehicle has room to go round."""
+    street, end = of_head(q, id)
+    head = q.attempt(head_outline, street, end)
+    rows: list[Row] = []
+    for made in islands_on(q, street):
+        way = q.attempt(way_round, made.id)
+        if way is not None and not isinstance(way, Unsolved) and way.end == end:
+            rows += [Note(island_name(q, made.id)), *facts(q, made.id)]
+    if isinstance(head, Unsolved) or head_at(q, street, end).kind != "bulb" or rows:
+        return tuple(rows)
+    radius, wanted = head_sizes(q, street, end).radius, swept_width(q, street, end)
+    room = float(np.floor((radius - wanted) / _STEP) * _STEP)
+    vehicle = vehicle_of(head_at(q, street, end)).name
+    if room < 1.0:
+        return (Note(f"An island in it would leave a {vehicle} less than {wanted:.2f} m to go round", heading=False),)
+    turned, total = frame_of(q, street).turned, chain_of(q, street).total
+    here = 0.0 if end == "start" else total
+    beside = float(chain_of(q, street).feet([head.centre], extend=True).offsets[0])
+    at, left = (total - here, -beside) if turned else (here, beside)
+    way_in = -1.0 if at > 0.5 * total else 1.0  # towards the street
+    drop = _teardrop(q, street, end, radius, wanted, room)
+    nose = at + way_in * (drop + _NOSE * radius)
+    low, high = sorted((at, nose))
+    wide = (_NARROW, 2.0 * drop) if low == nose else (2.0 * drop, _NARROW)
+    return (
+        Actions(
+            (
+                (
+                    "Round island in it",
+                    lambda s: add_island(
+                        s, street, at, at, wide_begin=2 * room, wide_finish=2 * room, beside=left, paved=False
+                    ),
+                ),
+                (
+                    "Teardrop island in it",
+                    lambda s: add_island(
+                        s, street, low, high, wide_begin=wide[0], wide_finish=wide[1], beside=left, paved=False
+                    ),
+                ),
+            )
+        ),
+    )
 
 
 def _to(id: str, key: str) -> Callable[[Any], Edit]:
@@ -156,12 +334,51 @@ def about_junction(q: Engine, id: str) -> tuple[Row, ...]:
     return (Actions(tuple(offers)),) if offers else ()
 
 
+def _teardrop(q: Engine, street: str, end: End, radius: float, wanted: float, room: float) -> float:
+    """The radius of a teardrop's round end: as far as its sides, which run on from there towards the street, leave the way round too.
+
+    Seen from the centre a side lies r / cos of the angle from its normal away; its normal lies acos((r − t) / d) from the street.
+    """
+    head = head_outline(q, street, end)
+    toward = head.ring.points_at([0.0, head.ring.total]).mean(axis=0) - head.centre
+    rim = head.ring.points_at([head.ends[0] if head.returns[0] else head.ends[1]])[0] - head.centre
+    last = float(np.arccos(toward @ rim / np.hypot(*toward) / np.hypot(*rim)))
+    drop = room
+    while drop > _NARROW:
+        normal = float(np.arccos(np.clip((drop - 0.5 * _NARROW) / (drop + _NOSE * radius), -1.0, 1.0)))
+        if radius - drop / np.cos(max(0.0, normal - last)) >= wanted:
+            break
+        drop -= 0.1
+    return round(drop, 2)
+
+
 def handles(q: Engine, id: str) -> tuple[Handle, ...]:
     """Both ends, dragged along the street and beside it, and the sides at the ends, to make it wider."""
     made = island_of(q, id)
+    if made.corners:
+        return tuple(_corner(q, id, k) for k in range(len(made.corners)))
     if isinstance(q.attempt(outline, id), Unsolved):
         return ()
     return tuple(h for end in ("begin", "finish") for h in (_end(q, id, end), _width(q, id, end)) if made)
+
+
+def _corner(q: Engine, id: str, k: int) -> Handle:
+    chain, corners = chain_of(q, island_of(q, id).street), corners_placed(q, island_of(q, id))
+    c = corners[k]
+    east, north = chain.points_at([c.at], [c.beside])[0].tolist()
+
+    def to(**values: float) -> Edit:
+        return corners_edit(q, id, [*corners[:k], c.model_copy(update=values), *corners[k + 1 :]])
+
+    def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
+        foot = chain.feet([place], extend=True)
+        at, beside = round(float(foot.chainages[0]), 2), round(float(np.clip(foot.offsets[0], -50.0, 50.0)), 2)
+        return to(at=at, beside=beside), (Told("at", "chainage", at, c.at), Told("left", "length", beside, c.beside))
+
+    typed = (Typed("size", "a radius", lambda v: to(radius=float(np.clip(v, 0.1, 200.0)))),)
+    return Handle(
+        ("island corner", id, k), (east, north), f"{island_name(q, id)} corner {k + 1}", "square", moved, typed
+    )
 
 
 def _end(q: Engine, id: str, end: str) -> Handle:
@@ -176,7 +393,7 @@ def _end(q: Engine, id: str, end: str) -> Handle:
         return _to(id, key)(chain.total - s if turned else s)
 
     def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
-        s = float(np.clip(chain.feet([place]).chainages[0], 0.0, chain.total))
+        s = float(np.clip(chain.feet([place], extend=True).chainages[0], *reaches(q, made.street)))
         s = round(min(s, finish) if end == "begin" else max(s, begin), 1)
         return edit_for(s), (Told("at", "chainage", s, at),)
 

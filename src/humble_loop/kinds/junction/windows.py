@@ -26,6 +26,7 @@ from humble_loop.site.model import Side
 
 RULES = ("return outside its fall window",)
 _ALLOWED = 0.01  # of fall from a crown, by which a return may differ from its window: how a section turns is a habit, not a law
+_OPEN = 0.02  # metres of a window from which on it is judged
 _STEPS = 49  # places along a return at which a window is worked out
 _AT = 1e-9  # metres within which two places are one
 
@@ -153,9 +154,10 @@ def window_findings(q: Engine, street: str, arm: Arm, corner: Side, of: ThingId)
     made = line(q, ReturnLine(street, arm, corner))
     s = np.linspace(0.0, made.plan.end, _STEPS)
     band, z = side_band(q, street, arm, corner, s), made.rule.levels(s)
-    by = np.where(band.on, np.maximum(band.low - z, z - band.high), -np.inf)
+    judged = band.on & (band.high - band.low > _OPEN)  # where the section has hardly turned the through lip decides
+    by = np.where(judged, np.maximum(band.low - z, z - band.high), -np.inf)
     k = int(np.argmax(by - _ALLOWED * band.away))
-    if not band.on[k] or by[k] <= _ALLOWED * band.away[k]:
+    if not judged[k] or by[k] <= _ALLOWED * band.away[k]:
         return []
     below = band.low[k] > z[k]
     words = (

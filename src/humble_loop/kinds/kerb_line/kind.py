@@ -24,12 +24,13 @@ from humble_loop.kinds.kerb_line.recut import recut, rejoined
 from humble_loop.kinds.kerb_line.tables import TABLES
 from humble_loop.kinds.kerb_line.windows import window_of
 from humble_loop.kinds.street.plan import StreetLine, centreline, is_new
-from humble_loop.lines.describe import Drawing, Handle, Row, SheetOf, Window
+from humble_loop.lines.describe import Drawing, Handle, Place, Row, SheetOf, Window
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Following, Kind
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line_plan
 from humble_loop.lines.rules import Hold, LevelRule
 from humble_loop.site import parts
+from humble_loop.site.edits import Edit
 from humble_loop.site.model import Site
 
 
@@ -110,6 +111,9 @@ class KerbLines(Kind):
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         return levels_of(q, thing.id)
+
+    def section_offers(self, q: Engine, thing: ThingId, place: Place) -> tuple[tuple[str, Edit], ...]:
+        return show.offers_at(q, thing.id, place)
 
     def section_handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
         return show.handles_of(q, thing.id)

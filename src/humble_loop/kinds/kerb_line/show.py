@@ -147,6 +147,14 @@ def _adding(q: Engine, id: str, s: float, level: float) -> Edit:
     return lambda site: add_kerb_vip(site, id, at, round(level, 3))
 
 
+def offers_at(q: Engine, id: str, place: Place) -> tuple[tuple[str, Edit], ...]:
+    """A VIP at a place of its long section."""
+    k = as_it_runs(q, id)
+    if not k.begin < place[0] < k.finish:
+        return ()
+    return ((f"Add a VIP at {place[0]:.2f}", _adding(q, id, *place)),)
+
+
 def drawing_of(q: Engine, id: str) -> Drawing:
     """The stretch in plan."""
     plan = plan_of(q, levels_of(q, id))

@@ -20,7 +20,7 @@ from humble_loop.kinds.lot.plan import lot_plan
 from humble_loop.kinds.lot.recut import recut, rejoined
 from humble_loop.kinds.street.plan import StreetLine, frame_of, is_new, name_of, street_ids
 from humble_loop.kinds.street.section import own_range
-from humble_loop.kinds.turning_head.layout import heads_of
+from humble_loop.kinds.turning_head.place import heads_of
 from humble_loop.lines.describe import Actions, Area, Drawing, Fact, Label, Mark, Note, Row, Window
 from humble_loop.lines.faces import Face, FaceId, finished_mesh
 from humble_loop.lines.findings import Finding, Mend, failed, point, too_high, too_low
@@ -360,7 +360,7 @@ def line_with_lots(q: Engine, street: str, frontage: float = FRONTAGE, depth: fl
         drawn = other_side(side) if turned else side
         if drawn not in taken and high - low >= frontage:
             places.append((drawn, frontage))
-    if heads_of(q, street) and "head" not in taken:
+    if any(h.kind == "bulb" for _, h in heads_of(q, street)) and "head" not in taken:
         places.append(("head", min(frontage, HEAD_FRONTAGE)))
 
     def edit(site: Site) -> Site:

@@ -13,15 +13,9 @@ from humble_loop.kinds.lot.model import LotRow, PadChoice, lot_id
 from humble_loop.kinds.street.plan import StreetLine, chain_of, end_chainage, frame_of, name_of
 from humble_loop.kinds.street.section import gaps, own_range, side_shape
 from humble_loop.kinds.street.side import boundary_width, course, lip_width
-from humble_loop.kinds.turning_head.layout import (
-    HeadLine,
-    abeam,
-    head_at,
-    head_shape,
-    heads_of,
-    outline,
-    own_side,
-)
+from humble_loop.kinds.turning_head.layout import HeadLine, abeam, head_shape, outline
+from humble_loop.kinds.turning_head.place import head_at, heads_of, own_side
+from humble_loop.kinds.turning_head.sizes import head_sizes
 from humble_loop.lines.line import LineId, line_plan
 from humble_loop.lines.varying import Varying
 from humble_loop.site import parts
@@ -92,8 +86,8 @@ def far_end(q: Engine, street: str) -> End:
     return "start" if frame_of(q, street).turned else "end"
 
 
-def _has_head(q: Engine, street: str, end: End) -> bool:
-    taken = any(e == end for e, _ in heads_of(q, street))
+def _has_bulb(q: Engine, street: str, end: End) -> bool:
+    taken = any(e == end and h.kind == "bulb" for e, h in heads_of(q, street))
     return taken and not isinstance(q.attempt(outline, street, end), Unsolved)
 
 
@@ -165,7 +159,7 @@ def _along_side(q: Engine, row: LotRow) -> list[list[LotCorner]]:
     low, high = sorted(run.now(s) for s in own_range(q, street, side))
     begin = low if row.start is None else max(low, row.start)
     finish = high if row.end is None else min(high, row.end)
-    reach_head = row.end is None and _has_head(q, street, far_end(q, street))
+    reach_head = row.end is None and _has_bulb(q, street, far_end(q, street))
     boundary = boundary_width(q, street, side).times(side_sign(side))
     line = StreetLine(street, course(q, street, side).names[-1], side)
     sign = side_sign(side)
@@ -223,13 +217,14 @@ def _cuts(straight: float, extra: float, frontage: float) -> Floats:
 def _head_part(q: Engine, row: LotRow, reach: float) -> float:
     """Length of the boundary along the bulb's return and round to abeam its centre."""
     end = far_end(q, row.street)
-    made, head = outline(q, row.street, end), head_at(q, row.street, end)
+    made, radius = outline(q, row.street, end), head_sizes(q, row.street, end).radius
     seen: Side = "left" if row.place == "left" else "right"
     u = abeam(q, row.street, end, seen)
-    first = made.ring.length[0] if seen == "left" else made.ring.length[2]
-    on_bulb = u - made.ring.starts[1] if seen == "left" else made.ring.starts[2] - u
-    r = head.return_radius
-    return float(first * (r - reach) / r + on_bulb * (head.radius + reach) / head.radius)
+    first = made.ends[0] if seen == "left" else made.ring.total - made.ends[1]
+    on_bulb = u - made.ends[0] if seen == "left" else made.ends[1] - u
+    r = made.returns[0 if seen == "left" else 1]
+    along = first * (r - reach) / r if r else 0.0  # a lip that runs straight on has no return
+    return float(along + on_bulb * (radius + reach) / radius)
 
 
 def _head_corner(q: Engine, row: LotRow, u: float, depth: float) -> LotCorner:
@@ -243,19 +238,23 @@ def _head_corner(q: Engine, row: LotRow, u: float, depth: float) -> LotCorner:
 def _abeam_corner(q: Engine, row: LotRow, seen: Side) -> LotCorner:
     """The corner abeam the bulb's centre: its rear lies on the straight row's rear line, so the bulb eats into the depth."""
     end = far_end(q, row.street)
-    head = head_at(q, row.street, end)
+    radius = head_sizes(q, row.street, end).radius
     width = lip_width(q, row.street, own_side(end, seen)).one(end_chainage(q, row.street, end))
-    return _head_corner(
-        q, row, abeam(q, row.street, end, seen), max(row.depth - (head.radius - width), 0.4 * row.depth)
-    )
+    return _head_corner(q, row, abeam(q, row.street, end, seen), max(row.depth - (radius - width), 0.4 * row.depth))
 
 
 def _round_head(q: Engine, row: LotRow) -> list[list[LotCorner]]:
     end = far_end(q, row.street)
-    head = head_at(q, row.street, end)
+    if head_at(q, row.street, end).kind != "bulb":
+        raise Unsolved(
+            f"Lots {row.name}",
+            "its street ends in a head with arms, round which no lots are cut yet",
+            "remove this row, or end the street in a bulb",
+        )
+    radius = head_sizes(q, row.street, end).radius
     first, last = abeam(q, row.street, end, "left"), abeam(q, row.street, end, "right")
     reach = head_shape(q, row.street, end).first.reach
-    n = max(1, int((last - first) * (head.radius + reach) / head.radius / row.frontage + 1e-9))
+    n = max(1, int((last - first) * (radius + reach) / radius / row.frontage + 1e-9))
     inner = [_head_corner(q, row, float(u), row.depth) for u in np.linspace(first, last, n + 1)[1:-1]]
     return [[_abeam_corner(q, row, "left"), *inner, _abeam_corner(q, row, "right")]]
 

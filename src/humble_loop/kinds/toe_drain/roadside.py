@@ -11,7 +11,8 @@ from humble_loop.kinds.junction.corners import ReturnLine
 from humble_loop.kinds.junction.nodes import CrossingArm, leg_side, require_joint
 from humble_loop.kinds.street.plan import StreetLine, chain_of, end_chainage, is_new
 from humble_loop.kinds.street.side import course
-from humble_loop.kinds.turning_head.layout import HeadLine, own_side
+from humble_loop.kinds.turning_head.layout import HeadLine
+from humble_loop.kinds.turning_head.place import own_side
 from humble_loop.lines.line import LineId, line_plan
 from humble_loop.lines.standing import kinds
 from humble_loop.site.model import SIDES, Side

@@ -1,72 +1,130 @@
-"""Rules of a turning head: whether it fits, and whether it drains all the way round."""
+"""Rules of a turning head: whether it fits and is large enough, and whether it drains all the way round."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street.checks import face_findings
 from humble_loop.kinds.street.plan import class_of, drawn_end, end_point
 from humble_loop.kinds.turning_head.faces import faces_of
-from humble_loop.kinds.turning_head.layout import HeadLine, RingLevels, head_at, head_name, outline, ring_levels
+from humble_loop.kinds.turning_head.layout import HeadLine, outline
+from humble_loop.kinds.turning_head.levels import RingLevels, ring_levels
 from humble_loop.kinds.turning_head.model import set_head
+from humble_loop.kinds.turning_head.place import head_at, head_name
+from humble_loop.kinds.turning_head.sizes import head_sizes, inner_radius, outer_radius, rear_radius, vehicle_of
+from humble_loop.kinds.turning_head.windows import radial_falls
 from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_high, too_low, unique
 from humble_loop.lines.line import ThingId, line_plan
 from humble_loop.site.library import StreetClass
-from humble_loop.site.model import End
+from humble_loop.site.model import SIDES, End
 
-RULES = ("bulb drainage", "bulb radius", "radial fall")
+RULES = (
+    "bulb drainage",
+    "bulb radius",
+    "radial fall",
+    "curves overlap on a head's lip",
+    "outlet off its low point",
+    "head too small for its vehicle",
+)
+_AT = 1.0  # metres from a low point within which its outlet takes the water
 
 
 @query
 def head_findings(q: Engine, street: str, end: End) -> tuple[Finding, ...]:
-    """Findings on the bulb at a street's end."""
-    head, rules, name = head_at(q, street, end), class_of(q, street), head_name(q, street)
+    """Findings on the head at a street's end."""
+    head, rules, name = head_at(q, street, end), class_of(q, street), head_name(q, street, end)
     of, at, drawn = ThingId("turning_head", head.id), point(end_point(q, street, end)), drawn_end(q, street, end)
     laid = q.attempt(outline, street, end)
     if isinstance(laid, Unsolved):
         return (failed(laid, of, at),)
-    found = []
-    if too_low(head.radius, rules.least_bulb_radius):
+    found: list[Finding] = []
+    radius = head_sizes(q, street, end).radius
+    if head.kind == "bulb" and too_low(radius, rules.least_bulb_radius):
         least = rules.least_bulb_radius
-        words = f"lip radius {head.radius:g} m is less than {least:g} m"
+        words = f"lip radius {radius:g} m is less than {least:g} m"
         mend = Mend(f"Set the radius to {least:g} m", lambda s: set_head(s, street, drawn, radius=least))
-        found.append(Finding("bulb radius", of, name, words, "enlarge it", head.radius, least, place=at, mend=mend))
+        found.append(Finding("bulb radius", of, name, words, "enlarge it", radius, least, place=at, mend=mend))
+    found += _room(q, street, end, of)
     levels = q.attempt(ring_levels, street, end)
     if isinstance(levels, Unsolved):
         return (*found, failed(levels, of, at))
     found += _lip(q, street, end, levels, rules, of)
-    found += _radial(q, street, end, levels, rules, of)
-    found += face_findings(q, of, faces_of(street, end), at)
+    if head.kind == "bulb":
+        found += _radial(q, street, end, rules, of)
+    found += face_findings(q, of, faces_of(street, end), at, outlets_of(q, street, end))
     return unique(found)
 
 
+def _room(q: Engine, street: str, end: End, of: ThingId) -> list[Finding]:
+    """What its vehicle wants and does not have: a bulb to turn in at one go, or arms to turn out of."""
+    head, sizes, v = head_at(q, street, end), head_sizes(q, street, end), vehicle_of(head_at(q, street, end))
+    drawn, name, at = drawn_end(q, street, end), head_name(q, street, end), point(outline(q, street, end).centre)
+    if head.kind == "bulb":
+        wanted = [("radius", "its lip", sizes.radius, outer_radius(v), "outer front corner runs on a circle of")]
+    else:
+        arm = rear_radius(v) + v.body.rear
+        wide = outer_radius(v) - inner_radius(v)
+        wanted = [
+            (f"{seen}_arm", f"its {seen} arm", long, arm, "tail needs an arm of")
+            for seen, long in zip(SIDES, (sizes.left_arm, sizes.right_arm))
+            if long
+        ]
+        wanted.append(("arm_width", "its arms' width", sizes.arm_width, wide, "way out of an arm is as wide as"))
+    found = []
+    for key, what, has, wants, words in wanted:
+        if too_low(has, wants):
+            told = f"a {v.name}'s {words} {wants:.2f} m, and {what} is {has:.2f} m"
+            mend = Mend("Take the proposed size", lambda s, key=key: set_head(s, street, drawn, **{key: None}))  # type: ignore[misc]
+            remedy = "enlarge it, or say for which vehicle it is"
+            found.append(Finding(RULES[5], of, name, told, remedy, has, wants, place=at, severity="near", mend=mend))
+    return found
+
+
+def outlets_of(q: Engine, street: str, end: End) -> Floats:
+    """Where water leaves a head's lip (k, 2)."""
+    found: Floats = outline(q, street, end).ring.points_at(np.array(ring_levels(q, street, end).drains))
+    return found
+
+
 def _lip(q: Engine, street: str, end: End, levels: RingLevels, rules: StreetClass, of: ThingId) -> list[Finding]:
-    """Low points without a pit, and stretches of the lip that fall too little."""
-    found, name = [], head_name(q, street)
+    """Low points without an outlet, outlets without a low point, stretches that fall too little, and curves without room."""
+    found, name = list[Finding](), head_name(q, street, end)
     profile, plan = levels.rule.profile, line_plan(q, HeadLine(street, end))
-    for t in profile.turning_points():
-        at_turn = abs(t.chainage - levels.turn) < 0.5 * profile.curves[2] + 1e-6
-        if t.kind == "low" and not (levels.outlet == "pit" and at_turn):
+
+    def tell(rule: str, words: str, remedy: str, s: float, value: float = np.nan, limit: float = np.nan) -> None:
+        where = point(plan.points([np.clip(s, plan.start, plan.end)])[0])
+        found.append(Finding(rule, of, name, words, remedy, value, limit, s, where))
+
+    lows = [t for t in profile.turning_points() if t.kind == "low"]
+    for t in lows:
+        if not any(abs(t.chainage - s) <= _AT for s in levels.drains):
             words = f"water stands at {t.level:.3f} on its lip, {t.chainage:.2f} m round from the left"
-            remedy = "let it drain to a pit, or let the street rise towards the bulb"
-            where = point(plan.points([t.chainage])[0])
-            found.append(Finding("bulb drainage", of, name, words, remedy, chainage=t.chainage, place=where))
-    for i in (1, 2):
+            remedy = "let it drain to a pit or a draw there, or let the street rise towards the head"
+            tell("bulb drainage", words, remedy, t.chainage)
+    for s in levels.drains:
+        if not any(abs(t.chainage - s) <= _AT for t in lows):
+            words = f"its outlet {s:.2f} m round from the left is at no low point of its lip: water runs past it"
+            tell("outlet off its low point", words, "move it to the low point, or lower the lip there", s)
+    # The legs at both ends belong to the straight lips.
+    for i in range(1, len(profile.grades) - 1):
         g = float(abs(profile.grades[i]))
         if too_low(g, rules.least_kerb_fall):
             s = float(0.5 * (profile.chainages[i] + profile.chainages[i + 1]))
             words = f"its lip falls at only {share(g)}, less than {share(rules.least_kerb_fall)}"
-            where, least = point(plan.points([s])[0]), rules.least_kerb_fall
-            found.append(Finding("bulb drainage", of, name, words, "lessen its radial fall", g, least, s, where))
+            remedy = "change a level beside it" if levels.governs == "own" else "lessen its radial fall"
+            tell("bulb drainage", words, remedy, s, g, rules.least_kerb_fall)
+    for i, over in profile.overlaps():
+        s = float(0.5 * (profile.chainages[i] + profile.chainages[i + 1]))
+        words = f"the curves on both sides of {s:.2f} m round need {over:.2f} m more than lies between them"
+        tell("curves overlap on a head's lip", words, "shorten one of them", s, over, 0.0)
     return found
 
 
-def _radial(q: Engine, street: str, end: End, levels: RingLevels, rules: StreetClass, of: ThingId) -> list[Finding]:
-    """The fall from the centre to the lip all the way round the bulb, at its worst places."""
-    made, radius = outline(q, street, end), head_at(q, street, end).radius
-    u = np.linspace(made.ring.starts[1], made.ring.starts[2], 73)
-    fall = (levels.centre - levels.rule.levels(u)) / radius
+def _radial(q: Engine, street: str, end: End, rules: StreetClass, of: ThingId) -> list[Finding]:
+    """The fall from the centre to the lip all the way round a bulb, at its worst places."""
+    u, fall = radial_falls(q, street, end)
     found = []
     for i, limit, low in (
         (int(np.argmin(fall)), rules.least_radial_fall, True),
@@ -80,7 +138,6 @@ def _radial(q: Engine, street: str, end: End, levels: RingLevels, rules: StreetC
             )
             remedy = "change the street's grade towards it, its radial fall, or where it drains to"
             where = point(line_plan(q, HeadLine(street, end)).points([u[i]])[0])
-            found.append(
-                Finding("radial fall", of, head_name(q, street), words, remedy, value, limit, float(u[i]), where)
-            )
+            name = head_name(q, street, end)
+            found.append(Finding("radial fall", of, name, words, remedy, value, limit, float(u[i]), where))
     return found

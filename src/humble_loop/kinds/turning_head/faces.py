@@ -1,4 +1,4 @@
-"""Faces of a turning head: the bulb inside its lip, and its roadside and batter."""
+"""Faces of a turning head: what lies inside its lip, and its roadside and batter."""
 
 from __future__ import annotations
 
@@ -15,21 +15,13 @@ from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.batter import batter
 from humble_loop.kinds.street.plan import StreetLine, chain_of
 from humble_loop.kinds.street.section import inside_points, side_rows
-from humble_loop.kinds.turning_head.layout import (
-    HeadLine,
-    head_name,
-    head_shape,
-    leaves_at,
-    outline,
-    own_side,
-    ring_levels,
-    ring_rows,
-)
+from humble_loop.kinds.turning_head.layout import HeadLine, head_shape, leaves_at, outline
+from humble_loop.kinds.turning_head.levels import ring_levels, ring_rows
+from humble_loop.kinds.turning_head.place import head_at, head_name, own_side
+from humble_loop.kinds.turning_head.sizes import TIGHT
 from humble_loop.lines.faces import Face, FaceId, Patch, Strip
 from humble_loop.lines.line import ThingId, line
 from humble_loop.site.model import End
-
-_TIGHT = 0.95  # the most of a return's radius that verge and path may take
 
 
 @dataclass(frozen=True)
@@ -58,20 +50,21 @@ def faces_of(street: str, end: End) -> tuple[FaceId, ...]:
 @query
 def fits(q: Engine, street: str, end: End) -> bool:
     """Whether verge and path fit inside the returns. Raises Unsolved when not."""
-    made, shape, name = outline(q, street, end), head_shape(q, street, end), head_name(q, street)
-    reach, smallest = max(shape.first.reach, shape.last.reach), 1.0 / float(np.max(made.ring.k0))
-    if reach > _TIGHT * smallest:
+    made, shape, name = outline(q, street, end), head_shape(q, street, end), head_name(q, street, end)
+    reach, sharpest = max(shape.first.reach, shape.last.reach), float(np.max(made.ring.k0))
+    smallest = 1.0 / sharpest if sharpest > 0 else np.inf
+    if reach > TIGHT * smallest:
         raise Unsolved(
             name,
             f"verge and path ({reach:.2f} m) do not fit inside a return radius of {smallest:g} m",
-            f"make its return radius at least {reach / _TIGHT:.1f} m",
+            f"make its return radius at least {reach / TIGHT:.1f} m",
         )
     return True
 
 
 def face_of(q: Engine, id: HeadFace) -> Face:
     """A face of a head."""
-    name = head_name(q, id.street)
+    name = head_name(q, id.street, id.end)
     fits(q, id.street, id.end)
     if id.part == "bulb":
         return _bulb(q, id.street, id.end)
@@ -104,11 +97,13 @@ def _bulb(q: Engine, street: str, end: End) -> Patch:
     path = np.linspace(halves[nearer][last], finish, n)
     middle = crown.points(path)
     centre = np.array([*made.centre, levels.centre])
-    on_bulb = (u >= made.ring.starts[1]) & (u <= made.ring.starts[2])
-    inner = [middle, *_spread(border, middle, 0.5 * (ring[on_bulb][::3] + centre))]
+    on_bulb = (u >= made.ends[0]) & (u <= made.ends[1])
+    inner = [middle]
+    if head_at(q, street, end).kind == "bulb":
+        inner += _spread(border, middle, 0.5 * (ring[on_bulb][::3] + centre))
     if np.hypot(*(middle[-1, :2] - centre[:2])) > 1e-6:
         inner.append(np.stack([middle[-1], centre]))
-    return Patch(head_name(q, street), "bulb", border, tuple(inner), (HeadLine(street, end), StreetLine(street)))
+    return Patch(head_name(q, street, end), "bulb", border, tuple(inner), (HeadLine(street, end), StreetLine(street)))
 
 
 def _spread(border: Floats, middle: Floats, half: Floats) -> list[Floats]:

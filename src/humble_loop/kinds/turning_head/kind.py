@@ -14,29 +14,26 @@ from humble_loop.kinds.turning_head.layout import (
     HeadLine,
     batter_slopes,
     corners_on,
-    head_at,
-    head_name,
     head_shape,
-    heads_of,
     leaves_at,
-    of_head,
     outline,
-    own_side,
     plan_of,
-    ring_rows,
-    rule_of,
 )
+from humble_loop.kinds.turning_head.levels import ring_levels, ring_rows, rule_of
 from humble_loop.kinds.turning_head.model import TurningHead
+from humble_loop.kinds.turning_head.place import head_at, head_name, heads_of, of_head, own_side
 from humble_loop.kinds.turning_head.reserve import head_reserves
 from humble_loop.kinds.turning_head.tables import TABLES
-from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint
+from humble_loop.kinds.turning_head.vips import lip_sheet, offers, section_handles
+from humble_loop.kinds.turning_head.windows import window_of
+from humble_loop.lines.describe import Drawing, Handle, Mark, Place, Row, SetOutPoint, SheetOf, Window
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Kind, Reserve
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import divided, told
-from humble_loop.site.edits import changed
+from humble_loop.site.edits import Edit, changed
 from humble_loop.site.model import SIDES, Side, Site, other_end
 
 
@@ -53,7 +50,7 @@ class TurningHeads(Kind):
         return tuple(ThingId(self.key, h.id) for s in street_ids(q) for _, h in heads_of(q, s))
 
     def name(self, q: Engine, thing: ThingId) -> str:
-        return head_name(q, of_head(q, thing.id)[0])
+        return head_name(q, *of_head(q, thing.id))
 
     def lines(self, q: Engine, thing: ThingId) -> tuple[LineId, ...]:
         street, end = of_head(q, thing.id)
@@ -131,15 +128,18 @@ class TurningHeads(Kind):
         made = q.attempt(line, id)
         if isinstance(made, Unsolved):
             return ()
-        name, chain, chosen = head_name(q, street), chain_of(q, street), head_at(q, street, end).divisions
-        if chosen is None:
+        name, chain, chosen = head_name(q, street, end), chain_of(q, street), head_at(q, street, end).divisions
+        if chosen is None or head_at(q, street, end).kind != "bulb":
             return tuple(divided(q, id, name, 1.0, chain, name_of(q, street)))
-        starts = made.plan.base.starts
+        (a, b), total = outline(q, street, end).ends, made.plan.end
+        parts = (("left return", 4, 0.0, a), ("", chosen, a, b), ("right return", 4, b, total))
         found: list[SetOutPoint] = []
-        for k, (part, n) in enumerate((("left return", 4), ("", chosen), ("right return", 4))):
-            u = np.linspace(starts[k], starts[k + 1], n + 1)
+        for part, n, begin, finish in parts:
+            if finish <= begin:
+                continue
+            u = np.linspace(begin, finish, n + 1)
             marks = ["tangent point", *["division"] * (n - 1), "tangent point"]
-            u, marks = (u[1:], marks[1:]) if k else (u, marks)
+            u, marks = (u[1:], marks[1:]) if found else (u, marks)
             found += told(q, id, f"{name} {part}".strip(), u, marks, 1.0, chain, name_of(q, street))
         return tuple(found)
 
@@ -162,6 +162,25 @@ class TurningHeads(Kind):
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         return HeadLine(*of_head(q, thing.id))
+
+    def section_handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
+        return section_handles(q, *of_head(q, thing.id))
+
+    def section_offers(self, q: Engine, thing: ThingId, place: Place) -> tuple[tuple[str, Edit], ...]:
+        street, end = of_head(q, thing.id)
+        return () if isinstance(q.attempt(ring_levels, street, end), Unsolved) else offers(q, street, end, *place)
+
+    def sheets(self, q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
+        street, end = of_head(q, thing.id)
+        if isinstance(q.attempt(ring_levels, street, end), Unsolved):
+            return ()
+        return (SheetOf("Lip levels", lambda q: lip_sheet(q, street, end)),)
+
+    def windows(self, q: Engine, line: LineId) -> tuple[Window, ...]:
+        if not isinstance(line, HeadLine) or line.point != "lip":
+            return ()
+        made = q.attempt(window_of, line.street, line.end)
+        return () if made is None or isinstance(made, Unsolved) else (made,)
 
     def ribbon(self, q: Engine, street: str) -> tuple[Mark, ...]:
         return show.ribbon(q, street)

@@ -7,7 +7,8 @@ import shapely
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.kinds.street.reserve import SAG, between
-from humble_loop.kinds.turning_head.layout import HeadLine, head_shape, heads_of, outline
+from humble_loop.kinds.turning_head.layout import HeadLine, head_shape, outline
+from humble_loop.kinds.turning_head.place import heads_of
 from humble_loop.lines.kind import Reserve
 from humble_loop.lines.line import line_plan
 
