@@ -28,6 +28,7 @@ from humble_loop.kinds.junction.model import TurnLane, set_corner, set_crossing_
 from humble_loop.kinds.kerb_line.beginning import own_levels
 from humble_loop.kinds.kerb_line.levels import KerbLevels
 from humble_loop.kinds.kerb_line.model import KerbLine
+from humble_loop.kinds.knuckle.model import add_knuckle
 from humble_loop.kinds.lot.model import LotRow, add_lot_row, set_lot_row, set_pad
 from humble_loop.kinds.street.edits import add_street, set_street, set_vip, set_vips
 from humble_loop.kinds.street.model import Bend, SectionChange, Street, Vip, bend_input
@@ -268,6 +269,7 @@ def _second_stage(site: Site) -> Site:
     site = set_street(
         site, "saggar-street", changes=(SectionChange(chainage=116.0, section="local-one-path", taper=8.0),)
     )
+    site = add_knuckle(site, ember.id, 249.6, radius=12.0, out=-3.0, inner=16.0)
     site = shape_head(site, "hopper-lane", "end", "hammerhead")
     site = _with_island(site, "kiln-court")
     site = set_corner(site, "hopper-lane", "start", "right", pit=True)

@@ -8,12 +8,15 @@ from PySide6.QtWidgets import QComboBox, QPushButton
 
 from humble_loop.kinds.island import Island
 from humble_loop.kinds.kerb_line.model import KerbVip, add_kerb_line
+from humble_loop.kinds.knuckle import Knuckle
 from humble_loop.kinds.turning_head import TurningHead
 from humble_loop.kinds.turning_head.layout import outline
 from humble_loop.kinds.turning_head.levels import ring_levels
 from humble_loop.lines.line import ThingId
 from tests import edits
 from tests.kinds.test_heads import HEAD, ended, grounded
+from tests.kinds.test_knuckles import bare
+from tests.kinds.test_knuckles import grounded as elbow_on_ground
 
 
 @pytest.fixture
@@ -130,3 +133,28 @@ def test_a_kerb_line_takes_a_vip_by_a_double_click_too(drive):
     QTest.mouseDClick(view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, d.at(view, at))
     kerb = next(k for k in d.site.things["kerb_lines"])
     assert [round(v.chainage) for v in kerb.vips] == [10, 30, 60]
+
+
+def test_a_knuckle_is_put_on_an_elbow_and_dragged(drive):
+    d = drive(elbow_on_ground(bare()))
+    d.session.choose(ThingId("street", "s"))
+    d.settle()
+    press(d, "Knuckle at 58")
+    knuckle = d.site.all(Knuckle)[0]
+    thing = ThingId("knuckle", knuckle.id)
+    d.session.choose(thing)
+    d.window.plan.fit_thing(thing)
+    d.settle()
+    assert d.session.street == "s"  # its street's strip and cross section stay beside it
+    plan = d.window.plan
+    rim = next(h for h in plan.handles.handles if h.title.endswith("radius"))
+    d.drag(plan, rim.place, (rim.place[0] + 0.7, rim.place[1] - 0.7))
+    assert 8.6 < d.site.all(Knuckle)[0].radius < 9.8
+    view = d.window.long_section
+    view.fit()
+    (level,) = [h for h in view.handles.handles if h.key[0] == "knuckle level"]
+    d.drag(view, level.place, (level.place[0], level.place[1] + 0.1))
+    assert d.site.all(Knuckle)[0].levels[0].level == pytest.approx(level.place[1] + 0.1, abs=0.02)
+    d.click(view, next(h for h in view.handles.handles if h.key[0] == "knuckle level").place)
+    d.window.run(d.window._command("Remove the VIP or bend").do)
+    assert d.site.all(Knuckle)[0].levels == ()

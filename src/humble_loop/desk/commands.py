@@ -17,6 +17,7 @@ from humble_loop.kinds.island.show import splitter
 from humble_loop.kinds.junction.nodes import Arm, arms_at
 from humble_loop.kinds.junction.profiles import level_removal
 from humble_loop.kinds.junction.throats import throat_place
+from humble_loop.kinds.knuckle.show import level_removal as knuckle_level
 from humble_loop.kinds.lot.kind import line_with_lots
 from humble_loop.kinds.street.cutting import split
 from humble_loop.kinds.street.edits import propose_again
@@ -94,7 +95,12 @@ def make_commands(w: MainWindow) -> list[Command]:
     ]
 
 
-_REMOVES = {"vip": "Remove the VIP", "head vip": "Remove the VIP", "return level": "Remove the level"}
+_REMOVES = {
+    "vip": "Remove the VIP",
+    "head vip": "Remove the VIP",
+    "return level": "Remove the level",
+    "knuckle level": "Remove the level",
+}
 
 
 class StreetCommands:
@@ -166,7 +172,7 @@ class StreetCommands:
         session = self._w.session
         held = session.chosen.held
         q = session.engine
-        edit = removal(q, held) or level_removal(q, held) or vip_removal(q, held)
+        edit = removal(q, held) or level_removal(q, held) or vip_removal(q, held) or knuckle_level(q, held)
         if edit is None:
             self._w.say("Take a VIP in the long section or a bend in the plan first: click it")
         elif session.do(_REMOVES.get(held[0], "Remove the bend"), edit):

@@ -62,7 +62,7 @@ class _Loose:
 def _without_faces(q: Engine) -> _Loose:
     ids, found = [], []
     for kind in kinds():
-        if kind.key in ("ground", "street", "lot", "junction", "turning_head", "island"):
+        if kind.key in ("ground", "street", "lot", "junction", "turning_head", "knuckle", "island"):
             continue
         for thing in things_of(q, kind.key):
             made = q.attempt(outline, thing)

@@ -287,7 +287,9 @@ class Session(QObject):
     def street(self) -> str:
         """The street whose sections and strip are looked at, or ''."""
         line = self.section_line
-        return str(getattr(line, "street", "")) if line is not None else ""
+        if line is None:
+            return ""
+        return str(getattr(line, "street", "")) or kind_of(line.kind).street_beside(self.engine, line)
 
     @property
     def origin(self) -> tuple[float, float]:

@@ -10,6 +10,7 @@ from humble_loop.kinds.ground import Grounds
 from humble_loop.kinds.island import Islands
 from humble_loop.kinds.junction import Junctions
 from humble_loop.kinds.kerb_line import KerbLines
+from humble_loop.kinds.knuckle import Knuckles
 from humble_loop.kinds.lot import Lots
 from humble_loop.kinds.street import Streets
 from humble_loop.kinds.survey_line import SurveyLines
@@ -28,6 +29,7 @@ KINDS = (
     Junctions(),
     TurningHeads(),
     Continuations(),
+    Knuckles(),
     Islands(),
     ToeDrains(),
     Lots(),

@@ -401,6 +401,10 @@ class Kind:
         """The line whose long section is shown when it is chosen."""
         return None
 
+    def street_beside(self, q: Engine, id: LineId) -> str:
+        """The street that is looked at with one of its lines, where that does not name it itself."""
+        return ""
+
     def beside(self, q: Engine, id: LineId) -> tuple[LineId, ...]:
         """Other lines shown in the long section of one of its lines."""
         return ()

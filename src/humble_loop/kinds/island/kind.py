@@ -120,6 +120,10 @@ class Islands(Kind):
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         return IslandLine(thing.id)
 
+    def street_beside(self, q: Engine, id: LineId) -> str:
+        assert isinstance(id, IslandLine)
+        return island_of(q, id.island).street
+
     def at(self, q: Engine, thing: ThingId, place: tuple[float, float]) -> float:
         made = q.attempt(plan_polygon, thing.id)
         if isinstance(made, Unsolved):

@@ -180,6 +180,6 @@ class CrossfallWords:
     def __call__(self, s: float) -> str:
         """'crossfall −3.00 % × 3.40 m', and whether it turns."""
         here = self.fall.one(s)
-        turning = ", turning from flat along the through lip" if abs(here - self.normal.one(s)) > 1e-12 else ""
+        turning = ", turned there" if abs(here - self.normal.one(s)) > 1e-12 else ""
         before = f"to {self.to}: " if self.to else ""
         return f"{before}crossfall {percent(here)} × {self.width.one(s):.2f} m{turning}"
