@@ -8,16 +8,17 @@ from hypothesis import strategies as st
 from humble_loop.engine.query import Engine
 from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.kinds.ground import Ground
-from humble_loop.kinds.junction.model import ReturnLevel
 from humble_loop.kinds.knuckle import Knuckle, KnuckleFace, KnuckleLine
 from humble_loop.kinds.knuckle.layout import elbow, lip_rule, ring, sizes_of
-from humble_loop.kinds.knuckle.model import add_knuckle, recut, rejoined, set_knuckle
+from humble_loop.kinds.knuckle.model import KnuckleLevel, add_knuckle, recut, rejoined, set_knuckle
 from humble_loop.kinds.knuckle.show import about_street, level_removal, offers
 from humble_loop.kinds.knuckle.windows import falls_of, window_of
 from humble_loop.kinds.street import StreetLine
 from humble_loop.kinds.street.edits import move_bend, set_bend
 from humble_loop.kinds.street.model import Bend, Vip
+from humble_loop.kinds.street.section_edits import set_toe_drain
 from humble_loop.kinds.street.side_levels import crossfall
+from humble_loop.kinds.toe_drain.place import stretches
 from humble_loop.lines.describe import Actions, Choice, Fact
 from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.line import ThingId, line
@@ -214,7 +215,7 @@ def test_it_follows_its_bend_and_says_when_that_is_gone():
 
 
 def test_reversed_cut_joined_and_kept(tmp_path):
-    levels = (ReturnLevel(share=0.4, level=28.9), ReturnLevel(share=0.7, level=28.8))
+    levels = (KnuckleLevel(share=0.4, level=28.9), KnuckleLevel(share=0.7, level=28.8))
     site = knuckled(levels=levels, inner=13.0)
     save_site(site, tmp_path / "a.hloop")
     assert load_site(tmp_path / "a.hloop").all(Knuckle) == site.all(Knuckle)
@@ -223,7 +224,7 @@ def test_reversed_cut_joined_and_kept(tmp_path):
     a, b = line(q, KnuckleLine(ID)), line(turned, KnuckleLine(ID))
     s = np.linspace(0.0, a.plan.end, 11)
     assert b.points(a.plan.end - s) == pytest.approx(a.points(s), abs=1e-6)
-    assert [h.place[1] for h in kind_of("knuckle").section_handles(turned, THING)] == [28.8, 28.9]
+    assert [h.place[1] for h in kind_of("knuckle").section_handles(turned, THING)] == pytest.approx([28.8, 28.9])
     assert kept(recut(site, "s", (20.0, TOTAL), "")).at == 38.0
     assert kept(recut(site, "s", (0.0, 30.0), "rest")).street == "rest"
     back = kept(rejoined(site, "s", "other", 200.0, True))
@@ -276,3 +277,17 @@ def test_knuckles_in_a_table_and_set_out():
     outer = [p for p in points if p.thing == "S knuckle at 58"]
     assert np.abs(ring(q, ID, "outer").chain.feet([[p.easting, p.northing] for p in outer]).offsets).max() < 1e-9
     assert sum(p.mark == "tangent point" for p in outer) == 4
+
+
+def test_in_a_cut_the_drain_goes_round_it():
+    site = set_toe_drain(grounded(knuckled(inner=13.0), 31.5), "lanes", "left", "v-drain")
+    q = Engine(site)
+    made = stretches(q, "s", "right")
+    assert [d.round.knuckle if d.round is not None else "" for d in made].count(ID) == 1
+    (round_it,) = [d for d in made if d.round is not None]
+    beside = [d for d in made if d.round is None]
+    assert (round_it.begin, round_it.finish) == pytest.approx((0.0, ring(q, ID, "outer").chain.total), abs=1e-6)
+    assert sum(on for d in beside for on in d.goes_on) == 2
+    assert all(round_it.goes_on)
+    assert len([d for d in stretches(q, "s", "left") if d.round is not None]) == 1
+    assert_watertight(q)

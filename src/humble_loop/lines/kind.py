@@ -8,7 +8,7 @@ what it has something to say about; the rest stays empty.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 import shapely
@@ -149,6 +149,9 @@ class Reserve:
     edges: tuple[LineId, ...]
 
 
+_TELL_APART = ("ring", "side", "point")  # fields of a line that tell it from others of its thing
+
+
 class Kind:
     """Base of all kinds.
 
@@ -197,6 +200,11 @@ class Kind:
     def thing_of(self, q: Engine, id: LineId | FaceId) -> ThingId:
         """The thing that one of its lines or faces is of: of those at a street's end, by the end as it was drawn."""
         return id.thing
+
+    def word_of(self, q: Engine, id: LineId) -> str:
+        """What one of its lines is called among those of its thing, however the thing runs."""
+        words = (getattr(id, f.name) for f in fields(id) if f.name in _TELL_APART)
+        return " ".join(str(w) for w in words if w)
 
     def line_plan(self, q: Engine, id: LineId) -> LinePlan:
         """One of its lines in plan."""

@@ -121,6 +121,24 @@ class Model(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", arbitrary_types_allowed=True)
 
 
+class Anchor(Model):
+    """That a level follows from another line's where that is nearest: the line called ``line`` of the thing ``of`` of a ``kind``. It lies so far
+    below it that it falls from there by ``fall`` (a ratio, below zero: rises), or ``rise`` metres above it.
+    """
+
+    kind: str
+    of: str
+    line: str
+    fall: Annotated[float, between(-1.0, 1.0)] | None = None
+    rise: Annotated[float, between(-100.0, 100.0)] | None = None
+
+    @model_validator(mode="after")
+    def _one(self) -> Anchor:
+        if (self.fall is None) == (self.rise is None):
+            raise ValueError("a level follows another by a fall or by a rise, one of them")
+        return self
+
+
 class Thing(Model):
     """Something that the site keeps, found again by its ``id``. ``collection`` names where, in code and file alike.
 

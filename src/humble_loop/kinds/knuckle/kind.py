@@ -34,10 +34,11 @@ from humble_loop.kinds.knuckle.reserve import knuckle_reserves
 from humble_loop.kinds.knuckle.tables import TABLES
 from humble_loop.kinds.knuckle.windows import window_of
 from humble_loop.kinds.street.plan import StreetLine, chain_of, name_of, street_ids
+from humble_loop.lines.anchor import following
 from humble_loop.lines.describe import Drawing, Handle, Place, Row, SetOutPoint, Window
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
-from humble_loop.lines.kind import Kind, Reserve, Turn
+from humble_loop.lines.kind import Following, Kind, Reserve, Turn
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import divided
@@ -114,6 +115,15 @@ class Knuckles(Kind):
 
     def rejoined(self, q: Engine, site: Site, gone: str, street: str, start: float, back: bool) -> Site:
         return rejoined(site, gone, street, start, back)
+
+    def followings(self, q: Engine) -> tuple[Following, ...]:
+        found = [
+            following(thing, v.follows)
+            for thing in self.things(q)
+            for v in knuckle_of(q, thing.id).levels
+            if v.follows is not None
+        ]
+        return tuple(dict.fromkeys(f for f in found if f.leader != f.follower))
 
     # What is wrong, and what people read
 

@@ -15,6 +15,7 @@ from humble_loop.kinds.knuckle.model import Knuckle
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of
 from humble_loop.kinds.street.section import SideShape, alike, own_range, side_shape, slopes_between
 from humble_loop.kinds.street.side import lip_width
+from humble_loop.lines.anchor import anchored
 from humble_loop.lines.kind import Turn
 from humble_loop.lines.line import Line, LineId, LinePlan, ThingId, line, line_plan, sampled_at
 from humble_loop.lines.quantity import Addend, Quantity, amount, decided, elsewhere, summed, times
@@ -213,17 +214,22 @@ def lip_rule(q: Engine, id: str, which: Ring) -> CubicBetween:
     total = made.chain.total
     if which == "outer" and k.levels:
         turned = frame_of(q, k.street).turned
-        rows = [(1.0 - v.share if turned else v.share, v.level, n) for n, v in enumerate(k.levels)]
-        at = tuple(share * total for share, _, _ in sorted(rows))
-        levels = tuple(
-            decided(f"{name} level {n + 1}", z, ("knuckle level", id, n), "level set", "set")
-            for _, z, n in sorted(rows)
-        )
+        rows = sorted((1.0 - v.share if turned else v.share, n) for n, v in enumerate(k.levels))
+        at = tuple(share * total for share, _ in rows)
+        levels = tuple(_level(q, id, n, made.chain.points_at([share * total])[0], name) for share, n in rows)
     elif which == "outer":
         at, levels = (made.middle,), (_in_the_middle(q, id, made, name),)
     words = "cubic meeting the street's lip in level and grade"
     ends = ("lip's level where it leaves", "lip's grade there", "lip's level where it comes back", "lip's grade there")
     return CubicBetween(f"{name} lip", words, total, level_0, grade_0, level_1, grade_1, ends, at, levels)
+
+
+def _level(q: Engine, id: str, n: int, place: Floats, name: str) -> Quantity:
+    """A level that was set on a bulge's lip, or follows another line's."""
+    given, title = knuckle_of(q, id).levels[n], f"{name} level {n + 1}"
+    if given.follows is not None:
+        return anchored(q, given.follows, place, title, name)
+    return decided(title, given.level, ("knuckle level", id, n), "level set", "set")
 
 
 def _in_the_middle(q: Engine, id: str, made: ElbowRing, name: str) -> Quantity:

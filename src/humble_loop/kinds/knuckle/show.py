@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.elbows import bends_of_chain
-from humble_loop.kinds.junction.model import LEAST_APART, ReturnLevel
+from humble_loop.kinds.junction.model import LEAST_APART
 from humble_loop.kinds.knuckle.layout import (
     KnuckleLine,
     elbow,
@@ -25,10 +25,11 @@ from humble_loop.kinds.knuckle.layout import (
     side_of,
     sizes_of,
 )
-from humble_loop.kinds.knuckle.model import add_knuckle, remove_knuckle, set_knuckle
-from humble_loop.kinds.street.plan import chain_of, frame_of, is_new
+from humble_loop.kinds.knuckle.model import KnuckleLevel, add_knuckle, remove_knuckle, set_knuckle
+from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new
 from humble_loop.kinds.street.show import SAG, role_in_plan
 from humble_loop.kinds.street.side import lip_width
+from humble_loop.lines.anchor import by_words, fixed, moved_anchor
 from humble_loop.lines.describe import (
     Actions,
     Choice,
@@ -41,15 +42,18 @@ from humble_loop.lines.describe import (
     Stroke,
     Told,
     Typed,
+    Unit,
     joined_up,
 )
-from humble_loop.lines.line import line_plan
-from humble_loop.site.edits import Edit
+from humble_loop.lines.line import LineId, line_plan
+from humble_loop.site.edits import Edit, changed
+from humble_loop.site.model import Anchor
 
 TIGHT_BEND = 40.0  # metres of a bend's radius up to which a knuckle is offered
 LEAST_TURN = 40.0  # degrees that it turns at least
 _LEAST = 0.5  # metres of a size that is dragged
 _DIGITS = 3  # of a level in metres
+_NEAR = 1.0  # metres from a level within which it is meant
 _PITS = (("no", "no pit"), ("yes", "pit"))
 
 
@@ -98,7 +102,7 @@ def facts(q: Engine, id: str) -> tuple[Row, ...]:
     ]
     if k.levels:
         given = Fact("levels on its lip", "count", len(k.levels), "set", switch=_to(id, "levels")(()))
-        rows.append(given)
+        rows += [given, *_follow_rows(q, id)]
     return (*rows, away)
 
 
@@ -217,22 +221,22 @@ def _sized(id: str, key: str, place: Floats, title: str, value: float, measure: 
 # Levels of the bulge's lip
 
 
-def _levels(q: Engine, id: str) -> list[ReturnLevel]:
+def _levels(q: Engine, id: str) -> list[KnuckleLevel]:
     """Its levels as its street runs; the one in its middle where none is set."""
     k, made = knuckle_of(q, id), ring(q, id, "outer")
     if not k.levels:
         rule = lip_rule(q, id, "outer")
         share = round(made.middle / made.chain.total, 5)
-        return [ReturnLevel(share=share, level=round(float(rule.levels([made.middle])[0]), _DIGITS + 1))]
+        return [KnuckleLevel(share=share, level=round(float(rule.levels([made.middle])[0]), _DIGITS + 1))]
     if frame_of(q, k.street).turned:
-        return [ReturnLevel(share=round(1.0 - v.share, 6), level=v.level) for v in reversed(k.levels)]
+        return [changed(v, share=round(1.0 - v.share, 6)) for v in reversed(k.levels)]
     return list(k.levels)
 
 
-def levels_edit(q: Engine, id: str, levels: list[ReturnLevel]) -> Edit:
+def levels_edit(q: Engine, id: str, levels: list[KnuckleLevel]) -> Edit:
     """The edit that lets a bulge's lip go through levels, told as its street runs."""
     if frame_of(q, knuckle_of(q, id).street).turned:
-        levels = [ReturnLevel(share=round(1.0 - v.share, 6), level=v.level) for v in levels]
+        levels = [changed(v, share=round(1.0 - v.share, 6)) for v in levels]
     kept = tuple(sorted(levels, key=lambda v: v.share))
     return lambda s: set_knuckle(s, id, levels=kept)
 
@@ -241,7 +245,12 @@ def _level_to(q: Engine, id: str, n: int, share: float, level: float) -> Edit:
     levels = _levels(q, id)
     low = levels[n - 1].share + LEAST_APART if n > 0 else LEAST_APART
     high = levels[n + 1].share - LEAST_APART if n + 1 < len(levels) else 1.0 - LEAST_APART
-    levels[n] = ReturnLevel(share=round(float(np.clip(share, low, max(low, high))), 5), level=round(level, _DIGITS))
+    at = round(float(np.clip(share, low, max(low, high))), 5)
+    follows = levels[n].follows
+    if follows is not None:  # it keeps following: by another fall
+        made = ring(q, id, "outer").chain
+        follows = moved_anchor(q, follows, made.points_at([at * made.total])[0], level)
+    levels[n] = KnuckleLevel(share=at, level=round(level, _DIGITS), follows=follows)
     return levels_edit(q, id, levels)
 
 
@@ -251,18 +260,20 @@ def section_handles(q: Engine, id: str) -> tuple[Handle, ...]:
         return ()
     total, name, found = ring(q, id, "outer").chain.total, knuckle_name(q, id), []
     state = "set" if knuckle_of(q, id).levels else "proposed"
+    rule = lip_rule(q, id, "outer")
     for n, v in enumerate(_levels(q, id)):
         to = partial(_level_to, q, id, n)
+        z = float(rule.levels([v.share * total])[0])
 
-        def moved(place: Place, to: Any = to, v: ReturnLevel = v) -> tuple[Edit, tuple[Told, ...]]:
-            told = Told("level", "level", place[1], v.level), Told("along", "length", place[0], v.share * total)
+        def moved(place: Place, to: Any = to, v: KnuckleLevel = v, z: float = z) -> tuple[Edit, tuple[Told, ...]]:
+            told = Told("level", "level", place[1], z), Told("along", "length", place[0], v.share * total)
             return to(place[0] / total, place[1]), told
 
         typed = (
             Typed("level", "a level", lambda z, to=to, v=v: to(v.share, z)),  # type: ignore[misc]
-            Typed("length", "a distance along", lambda s, to=to, v=v: to(s / total, v.level), "d"),  # type: ignore[misc]
+            Typed("length", "a distance along", lambda s, to=to, z=z: to(s / total, z), "d"),  # type: ignore[misc]
         )
-        at = v.share * total, v.level
+        at = v.share * total, z
         found.append(Handle(("knuckle level", id, n), at, f"{name} level", "square", moved, typed, state=state))
     return tuple(found)
 
@@ -273,8 +284,9 @@ def offers(q: Engine, id: str, place: Place) -> tuple[tuple[str, Edit], ...]:
         return ()
     total = ring(q, id, "outer").chain.total
     share = round(float(np.clip(place[0] / total, LEAST_APART, 1.0 - LEAST_APART)), 5)
-    fresh = ReturnLevel(share=share, level=round(place[1], _DIGITS))
+    fresh = KnuckleLevel(share=share, level=round(place[1], _DIGITS))
     found = [(f"Set a level {place[0]:.2f} m along", levels_edit(q, id, [*_levels(q, id), fresh]))]
+    found += _holding(q, id, share, place[1])
     if knuckle_of(q, id).levels:
         n = int(np.argmin([abs(v.share - share) for v in _levels(q, id)]))
         found.append((f"Remove the level {_levels(q, id)[n].share * total:.2f} m along", removing(q, id, n)))
@@ -282,6 +294,48 @@ def offers(q: Engine, id: str, place: Place) -> tuple[tuple[str, Edit], ...]:
     pit = knuckle_of(q, id).pit
     found.append(("Take its pit away" if pit else "Put a pit on it", _to(id, "pit")(not pit)))
     return tuple(found)
+
+
+def _holding(q: Engine, id: str, share: float, level: float) -> list[tuple[str, Edit]]:
+    """What holds the lip at a place from the lines that it can be held from: the crown, the lip inside the bend."""
+    made, levels, found = ring(q, id, "outer").chain, _levels(q, id), list[tuple[str, Edit]]()
+    near = [n for n, v in enumerate(levels) if abs(v.share - share) * made.total <= _NEAR]
+    at = levels[near[0]].share if near else share
+    street = knuckle_of(q, id).street
+    inside: LineId = StreetLine(street, "lip", side_of(q, id, "inner"))
+    if "inner" in rings_of(q, id):
+        inside = KnuckleLine(id, "inner")
+    for source in (StreetLine(street), inside):
+        try:
+            anchor = fixed(q, source, made.points_at([at * made.total])[0], level)
+        except Unsolved:
+            continue
+        held = KnuckleLevel(share=at, level=round(level, _DIGITS), follows=anchor)
+        kept = [v for n, v in enumerate(levels) if not near or n != near[0]]
+        words = f"Let it follow {line_plan(q, source).title}: {by_words(anchor)} it"
+        found.append((words, levels_edit(q, id, [*kept, held])))
+    return found
+
+
+def _follow_rows(q: Engine, id: str) -> list[Row]:
+    """By how much levels of the bulge's lip fall from what they follow, or how much higher they lie."""
+    rows: list[Row] = []
+    levels = _levels(q, id) if knuckle_of(q, id).levels else []
+    for n, v in enumerate(levels):
+        anchor = v.follows
+        if anchor is None:
+            continue
+        key: Literal["fall", "rise"] = "fall" if anchor.fall is not None else "rise"
+        unit: Unit = "grade" if key == "fall" else "level"
+
+        def to(value: float, n: int = n, v: KnuckleLevel = v, anchor: Anchor = anchor, key: str = key) -> Edit:
+            fresh = changed(v, follows=changed(anchor, **{key: value}))
+            return levels_edit(q, id, [*levels[:n], fresh, *levels[n + 1 :]])
+
+        free = levels_edit(q, id, [*levels[:n], changed(v, follows=None), *levels[n + 1 :]])
+        label = f"level {n + 1}: {'fall from' if key == 'fall' else 'above'} {anchor.line}"
+        rows.append(Fact(label, unit, getattr(anchor, key), "set", to, free, inner=True))
+    return rows
 
 
 def removing(q: Engine, id: str, n: int) -> Edit:

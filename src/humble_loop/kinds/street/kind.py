@@ -39,7 +39,7 @@ from humble_loop.kinds.street.section import (
 )
 from humble_loop.kinds.street.section_checks import SECTION_RULES
 from humble_loop.kinds.street.section_sheet import cross_rows
-from humble_loop.kinds.street.side import course
+from humble_loop.kinds.street.side import course, drawn_side
 from humble_loop.kinds.street.tables import TABLES
 from humble_loop.kinds.street.widening import recut_widenings, rejoined_widenings
 from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint, SheetOf, SheetRow
@@ -86,6 +86,11 @@ class Streets(Kind):
 
     def lines(self, q: Engine, thing: ThingId) -> tuple[LineId, ...]:
         return lines_of(q, thing.id)
+
+    def word_of(self, q: Engine, id: LineId) -> str:
+        assert isinstance(id, StreetLine)
+        side = None if id.side is None else drawn_side(q, id.street, id.side)
+        return id.point if side is None else f"{side} {id.point}"
 
     def line_plan(self, q: Engine, id: LineId) -> LinePlan:
         assert isinstance(id, StreetLine)

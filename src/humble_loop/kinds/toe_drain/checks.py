@@ -170,7 +170,7 @@ def _arrives(q: Engine, boundary: LineId, s: float) -> bool:
     return any(
         d.boundary == b and (meets(d.begin, v) or meets(d.finish, v))
         for b, v in places
-        for d in stretches(q, *owner(b))
+        for d in stretches(q, *owner(q, b))
     )
 
 

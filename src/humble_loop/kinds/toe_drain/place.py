@@ -261,7 +261,7 @@ def whole_length(q: Engine, wet: Wet) -> float:
         for at, other, place in goes_on_as(q, here.boundary):
             if not _ends_at(here, at):
                 continue
-            made = q.attempt(wet_on, *owner(other))
+            made = q.attempt(wet_on, *owner(q, other))
             for w in () if isinstance(made, Unsolved) else made:
                 key = str(other), w.begin
                 if w.boundary == other and key not in found and here.goes_on_as(w, place):
@@ -291,7 +291,7 @@ def _next(q: Engine, stretch: Stretch, place: float) -> Stretch | None:
     for at, other, there in goes_on_as(q, stretch.boundary):
         if not meets(at, place):
             continue
-        made = q.attempt(_standing, *owner(other))
+        made = q.attempt(_standing, *owner(q, other))
         for d in () if isinstance(made, Unsolved) else made:
             same = d.boundary == other and d.shape == stretch.shape
             if same and _ends_at(d, there) and own_levels(q, d) is None:
@@ -307,7 +307,7 @@ def next_of(q: Engine, stretch: Stretch, *, onwards: bool) -> tuple[Stretch, boo
         return None
     there = next(p for at, other, p in goes_on_as(q, stretch.boundary) if meets(at, place) and other == found.boundary)
     made = next(
-        d for d in stretches(q, *owner(found.boundary)) if (d.boundary, d.begin) == (found.boundary, found.begin)
+        d for d in stretches(q, *owner(q, found.boundary)) if (d.boundary, d.begin) == (found.boundary, found.begin)
     )
     return made, meets(made.begin, there)
 
@@ -450,7 +450,7 @@ def own_levels(q: Engine, stretch: Stretch) -> tuple[Floats, Floats] | None:
     """The chainages and levels that were set for a drain's invert, as its street runs; None where it follows the street."""
     if not isinstance(stretch.boundary, StreetLine):
         return None
-    street, side = owner(stretch.boundary)
+    street, side = owner(q, stretch.boundary)
     drawn, total, turned = drawn_side(q, street, side), chain_of(q, street).total, frame_of(q, street).turned
     for g in parts.owned(q, DrainGrade, street):
         s, z = np.array(g.levels).T

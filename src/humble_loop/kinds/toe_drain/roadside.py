@@ -9,6 +9,8 @@ import numpy as np
 from humble_loop.engine.query import Engine, query
 from humble_loop.kinds.junction.corners import ReturnLine
 from humble_loop.kinds.junction.nodes import CrossingArm, leg_side, require_joint
+from humble_loop.kinds.knuckle import KnuckleLine
+from humble_loop.kinds.knuckle.layout import knuckle_of, side_of
 from humble_loop.kinds.street.plan import StreetLine, chain_of, end_chainage, is_new
 from humble_loop.kinds.street.side import course
 from humble_loop.kinds.turning_head.layout import HeadLine
@@ -82,11 +84,15 @@ def roadsides(q: Engine, street: str, side: Side) -> tuple[Roadside, ...]:
     own = boundary_of(q, street, side)
     total = chain_of(q, street).total
     found = [Roadside(own, (Telling(side, (0.0, total), (0.0, total)),))]
-    for at, other, _ in goes_on_as(q, own):
-        if owner(other) != (street, side):
+    for at, other, place in goes_on_as(q, own):
+        if owner(q, other) != (street, side):
             continue
         length = line_plan(q, other).end
-        if isinstance(other, HeadLine):
+        if isinstance(other, KnuckleLine):
+            if place == 0.0:  # it is met again where it comes back
+                back = next(a for a, o, p in goes_on_as(q, own) if o == other and p != 0.0)
+                found.append(Roadside(other, (Telling(side, (0.0, length), (at, back)),), at))
+        elif isinstance(other, HeadLine):
             across: Side = "right" if side == "left" else "left"
             back = next(a for a, o, _ in goes_on_as(q, boundary_of(q, street, across)) if o == other)
             half, far = 0.5 * length, end_chainage(q, street, other.end)
@@ -116,13 +122,17 @@ def _beside(q: Engine, boundary: LineId) -> tuple[tuple[str, Side], ...]:
     """The sides whose boundaries go on as one round a corner or a head."""
     if isinstance(boundary, HeadLine):
         return tuple((boundary.street, side) for side in SIDES)
+    if isinstance(boundary, KnuckleLine):
+        return (owner(q, boundary),)
     assert isinstance(boundary, ReturnLine)
     through = require_joint(q, boundary.street, boundary.arm)
-    return owner(boundary), (through.through, through.lip_side)
+    return owner(q, boundary), (through.through, through.lip_side)
 
 
-def owner(boundary: LineId) -> tuple[str, Side]:
+def owner(q: Engine, boundary: LineId) -> tuple[str, Side]:
     """The street and side that a boundary's drains belong to: round a corner the side street's."""
+    if isinstance(boundary, KnuckleLine):
+        return knuckle_of(q, boundary.knuckle).street, side_of(q, boundary.knuckle, boundary.ring)
     if isinstance(boundary, ReturnLine):
         return boundary.street, leg_side(boundary.arm, boundary.corner)
     if isinstance(boundary, HeadLine):
@@ -139,7 +149,7 @@ def round_of(boundary: LineId) -> LineId | None:
 
 def beside(q: Engine, boundary: LineId) -> Roadside:
     """How places on a boundary are told."""
-    return next(r for r in roadsides(q, *owner(boundary)) if r.boundary == boundary)
+    return next(r for r in roadsides(q, *owner(q, boundary)) if r.boundary == boundary)
 
 
 def meets(place: float, other: float) -> bool:
@@ -149,6 +159,8 @@ def meets(place: float, other: float) -> bool:
 
 def where(boundary: LineId) -> str:
     """Where along its street a boundary is, in words; nothing for the street's own."""
+    if isinstance(boundary, KnuckleLine):
+        return "round the knuckle" if boundary.ring == "outer" else "inside the knuckle"
     if isinstance(boundary, ReturnLine):
         at = f"on the {boundary.arm}" if isinstance(boundary.arm, CrossingArm) else f"at its {boundary.arm}"
         return f"round the corner {at}"

@@ -25,7 +25,7 @@ def invert_line(q: Engine, street: str, side: Side, shape: str, round: LineId | 
 
 def invert_of_stretch(q: Engine, stretch: Stretch) -> DrainLine:
     """The line in which the lowest point of a drain lies."""
-    return invert_line(q, *owner(stretch.boundary), stretch.shape, stretch.round)
+    return invert_line(q, *owner(q, stretch.boundary), stretch.shape, stretch.round)
 
 
 def inverts(q: Engine, street: str, side: Side) -> tuple[DrainLine, ...]:

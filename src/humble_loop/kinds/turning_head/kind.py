@@ -20,16 +20,17 @@ from humble_loop.kinds.turning_head.layout import (
     plan_of,
 )
 from humble_loop.kinds.turning_head.levels import ring_levels, ring_rows, rule_of
-from humble_loop.kinds.turning_head.model import TurningHead
+from humble_loop.kinds.turning_head.model import TurningHead, rejoined_anchors
 from humble_loop.kinds.turning_head.place import head_at, head_name, heads_of, of_head, own_side
 from humble_loop.kinds.turning_head.reserve import head_reserves
 from humble_loop.kinds.turning_head.tables import TABLES
 from humble_loop.kinds.turning_head.vips import lip_sheet, offers, section_handles
 from humble_loop.kinds.turning_head.windows import window_of
+from humble_loop.lines.anchor import following
 from humble_loop.lines.describe import Drawing, Handle, Mark, Place, Row, SetOutPoint, SheetOf, Window
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
-from humble_loop.lines.kind import Kind, Reserve
+from humble_loop.lines.kind import Following, Kind, Reserve
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import divided, told
@@ -117,7 +118,16 @@ class TurningHeads(Kind):
         for head in site.owned(TurningHead, gone):
             end = other_end(head.end) if back else head.end
             site = site.without(TurningHead, head.id).put(changed(head, id="", street=street, end=end))
-        return site
+        return rejoined_anchors(site, gone, street, back)
+
+    def followings(self, q: Engine) -> tuple[Following, ...]:
+        found = [
+            following(thing, v.follows)
+            for thing in self.things(q)
+            for v in head_at(q, *of_head(q, thing.id)).vips
+            if v.follows is not None
+        ]
+        return tuple(dict.fromkeys(found))
 
     def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
         return head_findings(q, *of_head(q, thing.id))

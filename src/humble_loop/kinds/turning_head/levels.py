@@ -21,6 +21,7 @@ from humble_loop.kinds.turning_head.layout import HeadLine, clear_of, head_shape
 from humble_loop.kinds.turning_head.model import TurningHead
 from humble_loop.kinds.turning_head.openings import lowered, opening_stations
 from humble_loop.kinds.turning_head.place import head_at, head_name, own_side
+from humble_loop.lines.anchor import anchored
 from humble_loop.lines.line import line, line_plan, sampled_at
 from humble_loop.lines.quantity import Quantity, amount, decided, elsewhere, percent, summed, times
 from humble_loop.lines.rules import Above, LevelRule, OnGradeLine
@@ -124,10 +125,14 @@ def own_levels(q: Engine, street: str, end: End) -> RingLevels:
     last = _joint_before(total - at[-1], head.vips[-1].curve_length)
     before = _runs_on(name, 0.5 * first, *left, 0.5 * first)
     after = _runs_on(name, total - 0.5 * last, *right, 0.5 * last)
-    own = [
-        (s, decided(f"{name} VIP {k + 1}", v.level, ("head vip", id, k), "level set", "set"), v.curve_length)
-        for k, (s, v) in enumerate(zip(at, head.vips))
-    ]
+    own = []
+    for k, (s, v) in enumerate(zip(at, head.vips)):
+        title = f"{name} VIP {k + 1}"
+        if v.follows is None:
+            level = decided(title, v.level, ("head vip", id, k), "level set", "set")
+        else:
+            level = anchored(q, v.follows, made.ring.points_at([s])[0], title, name)
+        own.append((s, level, v.curve_length))
     ends = (total - 0.5 * last, after, last), (total, right[0], 0.0)
     rule = _on(name, [(0.0, left[0], 0.0), (0.5 * first, before, first), *own, *ends])
     drains = tuple(o.share * total for o in head.outlets)

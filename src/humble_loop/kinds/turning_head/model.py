@@ -7,8 +7,9 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
+from humble_loop.lines.anchor import rejoined_anchor
 from humble_loop.site.edits import EditError, changed, the
-from humble_loop.site.model import End, Length, Level, Model, Side, Site, Thing, Width, between
+from humble_loop.site.model import Anchor, End, Length, Level, Model, Side, Site, Thing, Width, between
 
 HeadKind = Literal["bulb", "hammerhead", "Y", "left arm", "right arm"]
 Share = Annotated[float, between(0.005, 0.995)]  # of the way round a head's lip from the left
@@ -16,11 +17,14 @@ LEAST_APART = 0.01  # of the way round between two levels
 
 
 class HeadVip(Model):
-    """A vertical intersection point of a head's lip, at a ``share`` of the way round from the left."""
+    """A vertical intersection point of a head's lip, at a ``share`` of the way round from the left; with ``follows`` its level is another line's,
+    with a fall or a difference.
+    """
 
     share: Share
     level: Level
     curve_length: Length = 4.0
+    follows: Anchor | None = None
 
 
 class HeadOutlet(Model):
@@ -141,3 +145,15 @@ def set_vip(site: Site, id: str, index: int, **values: float) -> Site:
         raise EditError(f"the head's lip has no VIP {index + 1}")
     vips[index] = changed(vips[index], **values)
     return set_vips(site, id, vips)
+
+
+def rejoined_anchors(site: Site, gone: str, street: str, back: bool) -> Site:
+    """The site after the street ``gone`` became part of another: levels that follow it follow that."""
+    for head in site.all(TurningHead):
+        vips = tuple(
+            v if v.follows is None else changed(v, follows=rejoined_anchor(v.follows, gone, street, back))
+            for v in head.vips
+        )
+        if vips != head.vips:
+            site = site.put(changed(head, vips=vips))
+    return site

@@ -3,27 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
-from humble_loop.kinds.street.plan import drawn_end
+from humble_loop.kinds.street.plan import StreetLine, drawn_end
 from humble_loop.kinds.turning_head.layout import HeadLine, clear_of, outline
 from humble_loop.kinds.turning_head.levels import RingLevels, own_levels, radial_levels, ring_levels
 from humble_loop.kinds.turning_head.model import HeadOutlet, HeadVip, set_head, set_vip, set_vips
 from humble_loop.kinds.turning_head.place import head_at, head_name
 from humble_loop.kinds.turning_head.windows import window_of
-from humble_loop.lines.describe import Fact, Handle, Place, Sheet, SheetRow, Told, Typed
-from humble_loop.lines.line import line_plan
+from humble_loop.lines.anchor import by_words, fixed, moved_anchor
+from humble_loop.lines.describe import Fact, Handle, Place, Sheet, SheetRow, Told, Typed, Unit
+from humble_loop.lines.line import LineId, line_plan
 from humble_loop.lines.quantity import percent
 from humble_loop.site.edits import Edit, changed
 from humble_loop.site.model import End, Site
 
 _DIGITS = 3  # of a level in metres
 _SHARES = 6  # digits of a share
-_COLUMNS = ("what", "round", "level", "curve", "grade", "from the centre", "lowest", "highest")
+_COLUMNS = ("what", "round", "level", "curve", "grade", "follows", "by", "from the centre", "lowest", "highest")
 _LIT = 0.5  # metres before and after a place that is lit up
 _COMPARED = 200  # places at which the two ways of levels are compared
 _AT = 1.0  # metres from an outlet within which a place is its own
@@ -146,6 +148,7 @@ def offers(q: Engine, street: str, end: End, round_: float, level: float) -> tup
         found.append(("Take its outlet away", undrained(q, street, end, near[0])))
     else:
         found += [(f"Put a {way} there", draining(q, street, end, round_, way)) for way in ("pit", "draw")]
+    found += holding(q, street, end, round_, level)
     if made.governs == "own":
         found.append(("Give its levels back to the fall from its centre", to_radial(q, street, end)))
     return tuple(found)
@@ -157,15 +160,18 @@ def offers(q: Engine, street: str, end: End, round_: float, level: float) -> tup
 def lip_sheet(q: Engine, street: str, end: End) -> Sheet:
     """The lip of a head in rows: both straight lips, its VIPs, its high and low points, and its outlets."""
     id, levels = HeadLine(street, end), ring_levels(q, street, end)
-    own = levels.governs == "own"
     rows = [_row(q, street, end, levels, *place) for place in _places(q, street, end, levels)]
-    if own:
+    columns: tuple[str, ...] = _COLUMNS
+    if all(r.cells[5] is None for r in rows):
+        rows = [replace(r, cells=(*r.cells[:5], *r.cells[7:])) for r in rows]
+        columns = (*_COLUMNS[:5], *_COLUMNS[7:])
+    if levels.governs == "own":
         note = "The lip goes through VIPs of its own; both ends meet the straight lips in level and grade"
-        return Sheet(
-            "Lip levels", id, _COLUMNS, tuple(rows), note, (("By the fall from its centre", to_radial(q, street, end)),)
-        )
-    note = "Worked out by the fall from the centre. Change a level, and all of them are its own"
-    return Sheet("Lip levels", id, _COLUMNS, tuple(rows), note, (("Take its levels over", to_own(q, street, end)),))
+        action = "By the fall from its centre", to_radial(q, street, end)
+    else:
+        note = "Worked out by the fall from the centre. Change a level, and all of them are its own"
+        action = "Take its levels over", to_own(q, street, end)
+    return Sheet("Lip levels", id, columns, tuple(rows), note, (action,))
 
 
 def _places(q: Engine, street: str, end: End, levels: RingLevels) -> list[tuple[float, str, int | None]]:
@@ -179,6 +185,31 @@ def _places(q: Engine, street: str, end: End, levels: RingLevels) -> list[tuple[
     return sorted(found, key=lambda f: (f[0], f[1] != "VIP"))
 
 
+def _sources(q: Engine, street: str) -> list[LineId]:
+    """The lines that a level of a head can be held from: the street's crown and lips."""
+    return [StreetLine(street), StreetLine(street, "lip", "left"), StreetLine(street, "lip", "right")]
+
+
+def holding(q: Engine, street: str, end: End, round_: float, level: float) -> list[tuple[str, Edit]]:
+    """What holds the lip ``round_`` metres round at a level, from each line that it can be held from: by a VIP there, or the one that is there."""
+    ring, found = outline(q, street, end).ring, list[tuple[str, Edit]]()
+    vips = _own(q, street, end)
+    near = [k for k, v in enumerate(vips) if abs(v.share * ring.total - round_) <= _AT]
+    at = vips[near[0]].share * ring.total if near else round_
+    for id in _sources(q, street):
+        try:
+            anchor = fixed(q, id, ring.points_at([at])[0], level)
+        except Unsolved:
+            continue
+        title = line_plan(q, id).title
+        fresh = HeadVip(share=round(at / ring.total, _SHARES), level=round(level, _DIGITS), follows=anchor)
+        if near:
+            fresh = changed(vips[near[0]], follows=anchor)
+        kept = [v for k, v in enumerate(vips) if not near or k != near[0]]
+        found.append((f"Let it follow {title}: {by_words(anchor)} it", _begun(q, street, end, [*kept, fresh])))
+    return found
+
+
 def _row(q: Engine, street: str, end: End, levels: RingLevels, s: float, what: str, k: int | None) -> SheetRow:
     p, id, own = levels.rule.profile, HeadLine(street, end), levels.governs == "own"
     plan, total = line_plan(q, id), outline(q, street, end).ring.total
@@ -190,6 +221,8 @@ def _row(q: Engine, street: str, end: End, levels: RingLevels, s: float, what: s
     curve: Fact | None = None
     actions: tuple[tuple[str, Edit], ...] = ()
     held: tuple[object, ...] = ()
+    source: Fact | None = None
+    by: Fact | None = None
     state = "set" if own else "proposed"
     if what.endswith("lip"):
         level = Fact("level", "level", z, "tied")
@@ -197,7 +230,9 @@ def _row(q: Engine, street: str, end: End, levels: RingLevels, s: float, what: s
         to = partial(_changing, q, street, end, k)
         vip = float(p.levels[k + 2])
         around = Fact("round", "length", s, state, lambda v: to(share=round(v / total, _SHARES)))
-        level = Fact("level", "level", vip, state, lambda v: to(level=v))
+        own_vip = head_at(q, street, end).vips[k] if own else None
+        follows = own_vip.follows if own_vip is not None else None
+        level = Fact("level", "level", vip, state if follows is None else "tied", lambda v: to(level=v))
         curve = Fact("curve", "length", float(p.curves[k + 2]), state, lambda v: to(curve_length=v))
         after = 0.5 * float(p.chainages[k + 2] + p.chainages[k + 3])
         actions = (
@@ -205,6 +240,16 @@ def _row(q: Engine, street: str, end: End, levels: RingLevels, s: float, what: s
             ("Put a pit there", draining(q, street, end, s, "pit")),
             ("Remove", removing(q, street, end, k)),
         )
+        if follows is None:
+            actions = (*actions, *holding(q, street, end, s, vip)[:1])  # the others are in the long section
+        else:
+            actions = (*actions, ("Set its level free", to(follows=None, level=round(vip, _DIGITS))))
+            anchor = follows
+            what_by: Unit = "grade" if anchor.fall is not None else "level"
+            value = anchor.fall if anchor.fall is not None else anchor.rise
+            key = "fall" if anchor.fall is not None else "rise"
+            source = Fact("follows", "text", f"{anchor.line} of {anchor.of}" if anchor.of != street else anchor.line)
+            by = Fact("by", what_by, value, "set", lambda v: to(follows=changed(anchor, **{key: v})))
         held = ("head vip", street, end, k)
     elif what in ("pit", "draw") and own and k is not None:
         actions = (("Take it away", undrained(q, street, end, k)),)
@@ -221,6 +266,8 @@ def _row(q: Engine, street: str, end: End, levels: RingLevels, s: float, what: s
         level,
         curve,
         Fact("grade", "grade", float(p.grade([s])[0])) if s < total else None,
+        source,
+        by,
         Fact("from the centre", "grade", (levels.centre - z) / away),
         Fact("lowest", "level", room[0]) if room else None,
         Fact("highest", "level", room[1]) if room else None,
@@ -229,10 +276,17 @@ def _row(q: Engine, street: str, end: End, levels: RingLevels, s: float, what: s
     return SheetRow(cells, (s, s), lit, held=held, actions=actions)
 
 
-def _changing(q: Engine, street: str, end: End, k: int, **values: float) -> Edit:
-    """The edit that changes VIP ``k``; where they are proposed all are taken over with it."""
-    if head_at(q, street, end).vips:
-        id = id_of(q, street, end)
+def _changing(q: Engine, street: str, end: End, k: int, **values: Any) -> Edit:
+    """The edit that changes VIP ``k``; where they are proposed all are taken over with it. The level of one that follows another line is
+    changed by its fall or its difference.
+    """
+    vips_now = head_at(q, street, end).vips
+    if vips_now:
+        id, follows = id_of(q, street, end), vips_now[k].follows
+        if follows is not None and "level" in values and "follows" not in values:
+            ring = outline(q, street, end).ring
+            place = ring.points_at([values.get("share", vips_now[k].share) * ring.total])[0]
+            values["follows"] = moved_anchor(q, follows, place, values["level"])
         return lambda site: set_vip(site, id, k, **values)
     vips = list(_own(q, street, end))
     return lambda site: _begun(q, street, end, [*vips[:k], changed(vips[k], **values), *vips[k + 1 :]])(site)
