@@ -234,10 +234,21 @@ def _junction(window: MainWindow) -> None:
 
 
 def _bulb(window: MainWindow) -> None:
+    """Kiln Court's bulb with its island, and its lip's levels in rows and in the long section."""
     window.stage_row.choose(5)
-    window.session.choose(ThingId("street", "kiln-court"))
-    _look_at(window, 4178.0, 8187.5, 36.0)
+    window.session.choose(ThingId("turning_head", "kiln-court:end"))
+    window.show_sheet("Lip levels")
+    _look_at(window, 4179.5, 8187.5, 40.0)
     _ask(window, 4190.0, 8191.0)
+
+
+def _knuckle(window: MainWindow) -> None:
+    """Ember Loop's knuckle, in the dark theme."""
+    window.paint_in(THEMES["dark"])
+    window.stage_row.choose(5)
+    window.session.choose(ThingId("knuckle", "ember-loop-knuckle"))
+    _look_at(window, 4066.0, 8068.0, 66.0)
+    _ask(window, 4057.0, 8063.5)
 
 
 def _long_section(window: MainWindow) -> None:
@@ -351,9 +362,11 @@ def _lots(window: MainWindow) -> None:
 
 
 def _trail(window: MainWindow) -> None:
-    window.session.choose(ThingId("street", "kiln-court"))
-    _look_at(window, 4132.0, 8180.0, 60.0)
-    _ask(window, 4128.0, 8183.5)
+    """Why the far lip of Hopper Lane's hammerhead has its level."""
+    window.stage_row.choose(5)
+    window.session.choose(ThingId("turning_head", "hopper-lane:end"))
+    _look_at(window, 4299.0, 8140.5, 44.0)
+    _ask(window, 4290.4, 8134.6)
 
 
 def _solid(window: MainWindow) -> None:
@@ -404,7 +417,7 @@ def _text(window: MainWindow) -> None:
 
 POSES: dict[str, Callable[[MainWindow], object]] = {
     "overview": lambda w: None,
-    "dark": lambda w: w.paint_in(THEMES["dark"]),
+    "dark": _knuckle,
     "junction": _junction,
     "bulb": _bulb,
     "long-section": _long_section,

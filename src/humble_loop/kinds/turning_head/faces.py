@@ -10,18 +10,20 @@ import shapely
 from shapely.geometry import Polygon
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.arrays import Floats, left_normals, tangents
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.batter import batter
 from humble_loop.kinds.street.plan import StreetLine, chain_of
 from humble_loop.kinds.street.section import inside_points, side_rows
 from humble_loop.kinds.turning_head.layout import HeadLine, head_shape, leaves_at, outline
 from humble_loop.kinds.turning_head.levels import ring_levels, ring_rows
-from humble_loop.kinds.turning_head.place import head_at, head_name, own_side
-from humble_loop.kinds.turning_head.sizes import TIGHT
+from humble_loop.kinds.turning_head.place import approach, head_at, head_name, own_side
+from humble_loop.kinds.turning_head.sizes import TIGHT, head_sizes
 from humble_loop.lines.faces import Face, FaceId, Patch, Strip
 from humble_loop.lines.line import ThingId, line
-from humble_loop.site.model import End
+from humble_loop.site.model import SIDES, End, side_sign
+
+_STEP = 1.5  # metres between points along the middle of an arm
 
 
 @dataclass(frozen=True)
@@ -101,6 +103,8 @@ def _bulb(q: Engine, street: str, end: End) -> Patch:
     inner = [middle]
     if head_at(q, street, end).kind == "bulb":
         inner += _spread(border, middle, 0.5 * (ring[on_bulb][::3] + centre))
+    else:
+        inner += _along_arms(q, street, end, centre)
     if np.hypot(*(middle[-1, :2] - centre[:2])) > 1e-6:
         inner.append(np.stack([middle[-1], centre]))
     return Patch(head_name(q, street, end), "bulb", border, tuple(inner), (HeadLine(street, end), StreetLine(street)))
@@ -112,3 +116,22 @@ def _spread(border: Floats, middle: Floats, half: Floats) -> list[Floats]:
     keep = shapely.contains_xy(polygon.buffer(-0.3), half[:, 0], half[:, 1])
     keep &= shapely.distance(shapely.points(half[:, :2]), shapely.linestrings(middle[:, :2])) > 0.5
     return [p[None] for p in half[keep]]
+
+
+def _along_arms(q: Engine, street: str, end: End, centre: Floats) -> list[Floats]:
+    """The middle of each arm, from the centre (3,) outwards, half way in level between its lips: it keeps the arm from being a few long triangles."""
+    sizes, chain, made = head_sizes(q, street, end), approach(q, street, end), outline(q, street, end)
+    lip, heading = line(q, HeadLine(street, end)), float(chain.at([chain.total]).headings[0])
+    found = []
+    for seen, long in zip(SIDES, (sizes.left_arm, sizes.right_arm)):
+        turned = heading + side_sign(seen) * np.radians(sizes.arm_angle)
+        out, square = tangents(turned), left_normals(turned)
+        far = np.arange(0.5 * sizes.arm_width + _STEP, long - sizes.corner, _STEP)
+        if not long or not len(far):
+            continue
+        along = made.centre + far[:, None] * out
+        beside = [along + side * 0.5 * sizes.arm_width * square for side in (1.0, -1.0)]
+        levels = [lip.rule.levels(made.ring.feet(p).chainages) for p in beside]
+        points = np.column_stack([along, 0.5 * (levels[0] + levels[1])])
+        found.append(np.concatenate([centre[None], points]))
+    return found

@@ -25,7 +25,7 @@ from humble_loop.site.model import End, Site
 
 _DIGITS = 3  # of a level in metres
 _SHARES = 6  # digits of a share
-_COLUMNS = ("what", "round", "level", "curve", "grade", "follows", "by", "from the centre", "lowest", "highest")
+_COLUMNS = ("what", "round", "level", "curve", "grade", "follows", "by", "fall", "lowest", "highest")
 _LIT = 0.5  # metres before and after a place that is lit up
 _COMPARED = 200  # places at which the two ways of levels are compared
 _AT = 1.0  # metres from an outlet within which a place is its own
@@ -268,7 +268,7 @@ def _row(q: Engine, street: str, end: End, levels: RingLevels, s: float, what: s
         Fact("grade", "grade", float(p.grade([s])[0])) if s < total else None,
         source,
         by,
-        Fact("from the centre", "grade", (levels.centre - z) / away),
+        Fact("fall", "grade", (levels.centre - z) / away),
         Fact("lowest", "level", room[0]) if room else None,
         Fact("highest", "level", room[1]) if room else None,
     )
