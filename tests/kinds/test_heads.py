@@ -469,3 +469,23 @@ def test_a_draw_lets_water_out_over_all_that_lies_behind_the_kerb():
         == 1
     )
     assert openings(Engine(ended()), "s", "end") == ()
+
+
+@pytest.mark.parametrize("level", [28.0, 30.0, 35.0])
+def test_batters_that_fold_in_the_notch_of_a_y_are_divided(level):
+    """Exactly alike on both sides, so that they meet where rounding alone tells one side from the other."""
+    assert_watertight(Engine(grounded(ended(0.08, "Y"), level)))
+
+
+@examples(10)
+@given(
+    st.sampled_from(["bulb", "hammerhead", "Y", "left arm", "right arm"]),
+    st.floats(-0.09, 0.09).filter(lambda g: abs(g) > 0.006),
+    st.sampled_from(["auto", "pit", "draw"]),
+    st.floats(26.0, 34.0),
+    st.sampled_from([(), ("left",), ("left", "right")]),
+)
+def test_any_head_is_watertight_and_what_drains_to_an_outlet_holds_no_water(kind, grade, outlet, level, opened):
+    q = Engine(grounded(ended(grade, kind, outlet=outlet, open_ends=opened), level))
+    assert_watertight(q)
+    assert not [f for f in findings(q) if f.of == HEAD and f.rule in ("hollow", "cannot be worked out")]

@@ -9,6 +9,7 @@ import numpy as np
 import shapely
 
 from humble_loop.geometry.arrays import Ints
+from humble_loop.geometry.united import united
 from humble_loop.ground.surface import Surface
 
 _SPIKE = 1e-9  # m2 of a rest that is a matter of rounding
@@ -42,7 +43,7 @@ def joined(plans: list[shapely.Geometry]) -> Generator[None, None, shapely.Geome
         together = []
         for k in range(0, len(plans), _TOGETHER):
             yield
-            together.append(shapely.union_all(plans[k : k + _TOGETHER]))
+            together.append(united(plans[k : k + _TOGETHER]))
         plans = together
     return plans[0]
 
@@ -76,7 +77,7 @@ def cutting(surface: Surface, taken: shapely.Geometry, lost: Lost | None = None)
         parts = lost.plans[order]
         for some in _in_pieces(np.arange(len(which))):
             yield
-            together = [shapely.union_all(parts[begin[k] : begin[k] + count[k]]) for k in some]
+            together = [united(parts[begin[k] : begin[k] + count[k]]) for k in some]
             rest[which[some]] = shapely.difference(rest[which[some]], together)
         touched[which] = True
     changed = np.flatnonzero(touched & ~shapely.equals(rest, plans))

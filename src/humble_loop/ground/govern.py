@@ -6,6 +6,7 @@ import numpy as np
 import shapely
 
 from humble_loop.geometry.arrays import Bools, Floats, Ints
+from humble_loop.geometry.united import united
 from humble_loop.ground.cut import Lost, Remainder, cutting
 from humble_loop.ground.surface import Surface
 
@@ -60,10 +61,10 @@ def lost_parts(triangles: Ints, plans: np.ndarray) -> Lost:
 
 def going_on(surface: Surface, begin: shapely.Geometry) -> shapely.Geometry:
     """The plan of what goes on from the lines ``begin`` without a gap, a hair wider than it is."""
-    parts = shapely.get_parts(shapely.union_all(shapely.polygons(surface.points[surface.triangles][:, :, :2])))
+    parts = shapely.get_parts(united(shapely.polygons(surface.points[surface.triangles][:, :, :2])))
     near = shapely.distance(parts, begin) < _ON
     while True:
-        own = shapely.union_all(parts[near]).buffer(_ON)
+        own = united(parts[near]).buffer(_ON)
         others = np.flatnonzero(~near)
         # Rounding may have parted what adjoins: it shares an edge then, and not a corner only.
         more = others[shapely.area(shapely.intersection(parts[others], own)) > _ON * _EDGE]

@@ -10,6 +10,7 @@ import shapely
 from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Bools
+from humble_loop.geometry.united import united
 from humble_loop.ground.cut import Lost, Remainder, cutting
 from humble_loop.ground.govern import divided, going_on, lost_parts, planes_of
 from humble_loop.ground.surface import Surface
@@ -94,7 +95,7 @@ def _built_under(q: Engine, id: FaceId) -> tuple[tuple[FaceId, shapely.Geometry]
 
 @query
 def _beside_what_is_built(q: Engine, id: FaceId) -> InPieces[Remainder]:
-    taken = shapely.union_all([plan for _, plan in _built_under(q, id)])
+    taken = united([plan for _, plan in _built_under(q, id)])
     return InPieces(cutting(finished_mesh(q, id).surface, taken))
 
 
@@ -154,9 +155,9 @@ def _meet(one: Clear, other: Clear, itself: bool, names: tuple[str, str], later:
     together = []
     for begin in range(0, len(clash), _PIECE):
         yield
-        together.append(shapely.union_all(clash[begin : begin + _PIECE]))
+        together.append(united(clash[begin : begin + _PIECE]))
     yield
-    return Meeting(first_lost, second_lost, shapely.union_all(together))
+    return Meeting(first_lost, second_lost, united(together))
 
 
 def _check_count(names: tuple[str, str], count: int, most: int) -> None:

@@ -10,6 +10,7 @@ import shapely
 
 from humble_loop.engine.query import Engine
 from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.united import united
 from humble_loop.lines.faces import FaceId, Sheet, face, finished_mesh
 from humble_loop.whole.places import footprint
 
@@ -36,7 +37,7 @@ def keeping_off(q: Engine, batters: Set[FaceId], built: Set[FaceId]) -> Kept | N
     Seen along a row, the edge is ``D`` metres from the hinge and ``h`` below it (above, in cut): a batter of ``h / D`` ends there, and one
     that runs out at ``g`` must begin ``h / g - D`` metres further away.
     """
-    plan = shapely.union_all([footprint(q, id).plan for id in built])
+    plan = united([footprint(q, id).plan for id in built])
     hinges, toes = _rows(q, batters)
     if plan.is_empty or not len(hinges):
         return None

@@ -10,6 +10,7 @@ import shapely
 
 from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.united import united
 from humble_loop.ground.cut import Lost, Remainder, cutting, joined
 from humble_loop.ground.surface import Surface
 from humble_loop.ground.volume import Volume, volume_between
@@ -99,7 +100,7 @@ def _counting(q: Engine, id: FaceId) -> InPieces[Remainder]:
         return InPieces(cutting(surface, shapely.Polygon()))
     plans = shapely.polygons(surface.points[surface.triangles][:, :, :2])
     again = np.flatnonzero(_covered_before(plans)) if twice else np.empty(0, dtype=np.int64)
-    return InPieces(cutting(surface, shapely.union_all(built), Lost(again, plans[again])))
+    return InPieces(cutting(surface, united(built), Lost(again, plans[again])))
 
 
 @query
@@ -164,7 +165,7 @@ def _ground_below(q: Engine, street: str) -> InPieces[Remainder]:
     ground = ground_under(q, street)
     if ground.empty:
         return InPieces(cutting(ground, shapely.Polygon()))
-    beside = shapely.box(*ground.bounds).buffer(_BESIDE).difference(shapely.union_all([plan_of(m) for m in made]))
+    beside = shapely.box(*ground.bounds).buffer(_BESIDE).difference(united([plan_of(m) for m in made]))
     return InPieces(cutting(ground, beside))
 
 
@@ -302,7 +303,7 @@ def _crossings(q: Engine, thing: ThingId, other: ThingId) -> shapely.Geometry:
     first, second = sorted((thing.id, other.id))
     half = [max(float(boundary_width(q, s, side).values.max()) for side in SIDES) for s in (first, second)]
     nodes = [n for n in unworked(q, first) if n.id.meeting == "crossing" and second in n.id.members]
-    return shapely.union_all([shapely.Point(n.place).buffer(math.hypot(*half) + _BATTERS) for n in nodes])
+    return united([shapely.Point(n.place).buffer(math.hypot(*half) + _BATTERS) for n in nodes])
 
 
 def _place_in(plan: shapely.Geometry) -> tuple[float, float]:
@@ -340,7 +341,7 @@ def ground_left(q: Engine) -> Surface:
 @query
 def _leaving_ground(q: Engine) -> InPieces[Remainder]:
     plans = [_standing_plan(q, id) for id in face_tree(q).ids]
-    return InPieces(cutting(ground_of(q), shapely.union_all(plans)))
+    return InPieces(cutting(ground_of(q), united(plans)))
 
 
 def _standing_plan(q: Engine, id: FaceId) -> shapely.Geometry:
@@ -353,4 +354,4 @@ def plan_of(surface: Surface) -> shapely.Geometry:
     """The plan of a surface as polygons."""
     if surface.empty:
         return shapely.Polygon()
-    return shapely.union_all(shapely.polygons(surface.points[surface.triangles][:, :, :2]))
+    return united(shapely.polygons(surface.points[surface.triangles][:, :, :2]))

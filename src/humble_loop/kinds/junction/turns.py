@@ -13,6 +13,7 @@ from humble_loop.geometry.arcs import DoesNotFit, OffsetLine, tangent_arc
 from humble_loop.geometry.arrays import Floats, left_normals, tangents
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.swept import followed, swept
+from humble_loop.geometry.united import united
 from humble_loop.kinds.junction.corners import kerb_return
 from humble_loop.kinds.junction.nodes import (
     Arm,
@@ -134,10 +135,10 @@ def road(q: Engine, id: str) -> shapely.Geometry:
     pieces = [_strip(leg) for leg in legs_of(q, id)]
     for street, arm in arms_at(q, id):
         pieces += _mouth(q, street, arm)
-    found = shapely.union_all([shapely.make_valid(p) for p in pieces]).buffer(1e-3)
+    found = united([shapely.make_valid(p) for p in pieces]).buffer(1e-3)
     streets = dict.fromkeys(leg.street for leg in legs_of(q, id))
     standing = [plan for kind in kinds() for street in streets for plan in kind.obstacles(q, street)]
-    return found.difference(shapely.union_all(standing)) if standing else found
+    return found.difference(united(standing)) if standing else found
 
 
 def _strip(leg: Leg) -> shapely.Geometry:

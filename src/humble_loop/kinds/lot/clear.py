@@ -15,6 +15,7 @@ import shapely
 from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, Unsolved, gate, query
 from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.geometry.united import united
 from humble_loop.kinds.lot.layout import LotFrame, lot, lots_of_row, rows_of
 from humble_loop.kinds.lot.model import LotRow
 from humble_loop.kinds.street.plan import box, boxes, street_ids
@@ -180,7 +181,7 @@ def cleared(q: Engine, id: str) -> Cleared | None:
     reserves, lands = _reached(q, id).result(q)
     if not reserves and not lands:
         return None
-    rest = whole.difference(shapely.union_all([*(r.plan for r in reserves), *(land for _, land in lands)]))
+    rest = whole.difference(united([*(r.plan for r in reserves), *(land for _, land in lands)]))
     pieces = [g for g in shapely.get_parts(rest) if isinstance(g, shapely.Polygon) and g.area > _SLIVER]
     front = shapely.LineString(edges[0].points)
     pieces = [g for g in pieces if g.distance(front) < _ON] or pieces

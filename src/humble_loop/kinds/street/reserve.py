@@ -10,6 +10,7 @@ import shapely
 from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, query
 from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.united import united
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
 from humble_loop.kinds.street.side import boundary_width, course
 from humble_loop.lines.kind import Reserve
@@ -42,18 +43,18 @@ def _reserve(sides: Sequence[np.ndarray], edges: tuple[LineId, ...]) -> Pieces[t
     plans = []
     for side in sides:
         for k in range(0, len(side), _PIECE):
-            plans.append(shapely.union_all(side[k : k + _PIECE]))
+            plans.append(united(side[k : k + _PIECE]))
             yield
     while len(plans) > _TOGETHER:
         yield
-        plans = [*plans[_TOGETHER:], shapely.union_all(plans[:_TOGETHER])]
+        plans = [*plans[_TOGETHER:], united(plans[:_TOGETHER])]
     yield
-    return (Reserve(shapely.union_all(plans), edges),)
+    return (Reserve(united(plans), edges),)
 
 
 def between(inner: Floats, outer: Floats) -> shapely.Geometry:
     """What lies between two lines (n, 2) with points side by side, also where they turn tightly."""
-    return shapely.union_all(_quads(inner, outer))
+    return united(_quads(inner, outer))
 
 
 def _quads(inner: Floats, outer: Floats) -> np.ndarray:

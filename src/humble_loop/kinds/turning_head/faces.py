@@ -16,7 +16,8 @@ from humble_loop.kinds.street.batter import batter
 from humble_loop.kinds.street.plan import StreetLine, chain_of
 from humble_loop.kinds.street.section import inside_points, side_rows
 from humble_loop.kinds.turning_head.layout import HeadLine, head_shape, leaves_at, outline
-from humble_loop.kinds.turning_head.levels import ring_levels, ring_rows
+from humble_loop.kinds.turning_head.levels import ring_levels
+from humble_loop.kinds.turning_head.lines import ring_rows
 from humble_loop.kinds.turning_head.place import approach, head_at, head_name, own_side
 from humble_loop.kinds.turning_head.sizes import TIGHT, head_sizes
 from humble_loop.lines.faces import Face, FaceId, Patch, Strip

@@ -19,7 +19,8 @@ from humble_loop.kinds.turning_head.layout import (
     outline,
     plan_of,
 )
-from humble_loop.kinds.turning_head.levels import ring_levels, ring_rows, rule_of
+from humble_loop.kinds.turning_head.levels import ring_levels
+from humble_loop.kinds.turning_head.lines import ring_rows, rule_of
 from humble_loop.kinds.turning_head.model import TurningHead, rejoined_anchors
 from humble_loop.kinds.turning_head.place import head_at, head_name, heads_of, of_head, own_side
 from humble_loop.kinds.turning_head.reserve import head_reserves

@@ -13,21 +13,16 @@ from typing import Literal
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Floats, frozen, unique_chainages
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.geometry.heads import HeadOutline
 from humble_loop.kinds.street.plan import StreetLine, chain_of, class_of, drawn_end
-from humble_loop.kinds.turning_head.layout import HeadLine, clear_of, head_shape, leaves_at, outline
+from humble_loop.kinds.turning_head.layout import clear_of, leaves_at, outline
 from humble_loop.kinds.turning_head.model import TurningHead
-from humble_loop.kinds.turning_head.openings import lowered, opening_stations
 from humble_loop.kinds.turning_head.place import head_at, head_name, own_side
 from humble_loop.lines.anchor import anchored
-from humble_loop.lines.line import line, line_plan, sampled_at
+from humble_loop.lines.line import line
 from humble_loop.lines.quantity import Quantity, amount, decided, elsewhere, percent, summed, times
-from humble_loop.lines.rules import Above, LevelRule, OnGradeLine
-from humble_loop.lines.standing import kinds
-from humble_loop.lines.varying import Varying
-from humble_loop.site import parts
+from humble_loop.lines.rules import OnGradeLine
 from humble_loop.site.model import End, Side
 
 ROUNDING = (
@@ -110,7 +105,11 @@ def radial_levels(q: Engine, street: str, end: End) -> RingLevels:
         rows.append((at, _beside(name, at, top, at - turn, sign * kerb), curve))
     rows += [(total - 0.5 * last, after, last), (total, right[0], 0.0)]
     rule = _on(name, rows)
-    drains = () if outlet == "street" else (turn,)
+    drains: tuple[float, ...] = ()
+    if outlet != "street":
+        # Between unlike falls the rounded lip is lowest a little aside of its VIP.
+        lows = [t.chainage for t in rule.profile.turning_points() if t.kind == "low"]
+        drains = (min(lows, key=lambda t: abs(t - turn), default=turn),)
     return RingLevels(rule, turn, outlet, float(centre.value[0]), governs, drains)
 
 
@@ -291,35 +290,3 @@ def _beside(name: str, at: float, top: Quantity, run: float, grade: float) -> Qu
         amount(f"−{percent(grade)} × {run:.2f} m", -grade * run),
         source="proposed",
     )
-
-
-# Lines
-
-
-def rule_of(q: Engine, id: HeadLine) -> LevelRule:
-    """The ring's grade line, and what lies outside it by the section."""
-    if id.point == "lip":
-        return ring_levels(q, id.street, id.end).rule
-    shape, plan = head_shape(q, id.street, id.end), line_plan(q, id)
-    lip = HeadLine(id.street, id.end)
-    k, names = shape.first.names.index(id.point), shape.first.names
-    rises = tuple(
-        (f"{names[i]} to {names[i + 1]}", Varying.of([0.0, plan.end], [float(a), float(b)]))
-        for i, (a, b) in enumerate(zip(np.diff(shape.first.rise[: k + 1]), np.diff(shape.last.rise[: k + 1])))
-    )
-    if (down := lowered(q, id.street, id.end, k)) is not None:
-        rises = (*rises, ("down where its kerb is", down))
-    return Above(plan.title, "out from the lip by the typical section", lip, "lip", line(q, lip).rule, rises)
-
-
-@query
-def ring_rows(q: Engine, street: str, end: End) -> Floats:
-    """Distances round a head at which its section is worked out."""
-    made, settings = outline(q, street, end), parts.settings(q)
-    shape, levels = head_shape(q, street, end), ring_levels(q, street, end)
-    boundary = HeadLine(street, end, shape.first.names[-1])
-    plan = line_plan(q, boundary)
-    fine = sampled_at(plan, levels.rule.bow(), settings.arc_tolerance, settings.level_tolerance)
-    stations = [kind.stations_on(q, boundary) for kind in kinds()]
-    keys = (made.ring.key_chainages(), [levels.turn], levels.drains, opening_stations(q, street, end))
-    return frozen(unique_chainages(*keys, *stations, fine, low=0.0, high=made.ring.total, gap=1e-4))

@@ -8,10 +8,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from humble_loop.engine.query import Engine, query
+from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen, tangents
 from humble_loop.kinds.street.section import SideShape
 from humble_loop.kinds.turning_head.layout import head_shape, outline
+from humble_loop.kinds.turning_head.levels import ring_levels
 from humble_loop.kinds.turning_head.place import approach, head_at
 from humble_loop.kinds.turning_head.sizes import head_sizes
 from humble_loop.lines.varying import Varying
@@ -55,7 +56,8 @@ def openings(q: Engine, street: str, end: End) -> tuple[Opening, ...]:
             found.append(Opening(tip - half, tip + half, _FLARE, False))
     draws = [o.share * total for o in head.outlets if o.way == "draw"]
     if not head.vips and head.outlet == "draw":
-        draws = [total * head.turn if head.turn is not None else made.turn]
+        levels = q.attempt(ring_levels, street, end)
+        draws = [] if isinstance(levels, Unsolved) else list(levels.drains)
     found += [Opening(s - 0.5 * _DRAW, s + 0.5 * _DRAW, _DISHED, True) for s in draws]
     kept: list[Opening] = []
     for one in sorted(found, key=lambda o: o.begin):
