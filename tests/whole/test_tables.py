@@ -79,8 +79,8 @@ def test_a_table_of_a_street_that_is_not_there_lists_those_that_are():
         table(q, "levels", "Nowhere")
     with pytest.raises(NoSuchTable, match="say which street"):
         table(q, "centreline")
-    with pytest.raises(NoSuchTable, match="no table 'kerbs'"):
-        table(q, "kerbs")
+    with pytest.raises(NoSuchTable, match="no table 'bridges'"):
+        table(q, "bridges")
     with pytest.raises(NoSuchTable, match=r"0\.05 m or more"):
         table(q, "levels", "Side", 0.0)
 

@@ -16,6 +16,7 @@ from humble_loop.site import parts
 from humble_loop.whole.cover import cover_table
 from humble_loop.whole.findings import findings
 from humble_loop.whole.following import trail_table
+from humble_loop.whole.kerbs import kerb_table
 from humble_loop.whole.overlaps import built_over, counted, counted_volume
 from humble_loop.whole.pavement import pavement
 from humble_loop.whole.sight import sight_table
@@ -56,6 +57,7 @@ def tables() -> dict[str, TableMaker]:
         found.update(kind.tables)
     return {
         **found,
+        "kerbs": kerb_table,
         "setout": _setout,
         "findings": _findings,
         "volumes": _volumes,
