@@ -18,7 +18,11 @@ def united(plans: Sequence[shapely.Geometry] | np.ndarray) -> shapely.Geometry:
     Where two adjoin along edges whose corners are parted by rounding alone a union may leave one of them out, whole, and what they then share
     and do not share is told wrongly as well: seen with corners 1e-14 m apart beside an axis. Their coordinates are rounded first.
     """
-    return shapely.union_all(shapely.transform(np.asarray(plans, dtype=object), _rounded))
+    rounded = shapely.transform(np.asarray(plans, dtype=object), _rounded)
+    try:
+        return shapely.union_all(rounded)
+    except shapely.errors.GEOSException:  # a sliver that rounding turned over
+        return shapely.union_all(shapely.make_valid(rounded, method="structure", keep_collapsed=False))
 
 
 def _rounded(xy: Floats) -> Floats:
