@@ -8,8 +8,11 @@ from humble_loop.kinds.street import Bend, Street, Vip
 from humble_loop.kinds.street.grade_handles import rounded, section_handles
 from humble_loop.kinds.street.grades import vip_rows
 from humble_loop.kinds.street.levels import grade_line
+from humble_loop.kinds.street.plan import StreetLine
+from humble_loop.lines.line import line
 from humble_loop.site.edits import EditError
 from humble_loop.site.libraries import new_site
+from humble_loop.whole.findings import findings
 from tests import edits
 
 
@@ -144,3 +147,26 @@ def test_a_leg_between_tied_ends_has_no_handle():
     vip = next(h for h in section_handles(Engine(site), "link") if h.key == ("vip", "link", 0))
     with pytest.raises(EditError, match="tied to the other street"):
         vip.moved((0.0, 12.0))[0](site)
+
+
+@pytest.mark.parametrize("locked", [False, True])
+def test_a_grade_line_that_is_too_short_is_run_on_as_it_falls(locked):
+    """From 10 to 80 of 100 m, at 2 % and then −1 %: 30.0 − 0.2 at its start, and 31.0 − 0.2 at its end."""
+    site = edits.add_street(
+        new_site(),
+        "S",
+        [Bend(easting=0, northing=0), Bend(easting=100, northing=0)],
+        vips=(
+            Vip(chainage=10, level=30.0, locked=locked),
+            Vip(chainage=70, level=31.2, curve_length=10),
+            Vip(chainage=80, level=31.1, locked=locked),
+        ),
+    )
+    (found,) = [f for f in findings(Engine(site)) if f.rule == "grade line too short"]
+    assert found.mend.words == "Run it on as it falls"
+    mended = Engine(found.mend.apply(site))
+    assert not [f for f in findings(mended) if f.rule == "grade line too short"]
+    crown = line(mended, StreetLine("s")).rule
+    assert crown.levels([0.0, 10.0, 75.0, 80.0, 100.0]) == pytest.approx([29.8, 30.0, 31.15, 31.1, 30.9])
+    vips = mended.site.all(Street)[0].vips
+    assert [v.chainage for v in vips] == ([0.0, 10.0, 70.0, 80.0, 100.0] if locked else [0.0, 70.0, 100.0])

@@ -14,7 +14,7 @@ from humble_loop.geometry.sight import curve_for_sight, sight_along
 from humble_loop.ground.hollow import Hollow, hollows
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.ground.reads import ground_of
-from humble_loop.kinds.street.edits import remove_bend, set_bend, set_vip, unlock_vip
+from humble_loop.kinds.street.edits import remove_bend, set_bend, set_vip, set_vips, unlock_vip
 from humble_loop.kinds.street.faces import faces_of
 from humble_loop.kinds.street.levels import MOST_SHOWN, GradeLine, carried, end_ties, grade_line, own_grades, tolerances
 from humble_loop.kinds.street.model import Vip
@@ -383,8 +383,30 @@ def _short(q: Engine, street: str, levels: GradeLine) -> list[Finding]:
         return []
     s = first if late else last
     words = f"its grade line runs from {first:.2f} to {last:.2f}, the street from 0 to {total:.2f}"
-    at, remedy = place(q, street, min(max(s, 0.0), total)), "add a VIP at the street's end"
-    return [Finding("grade line too short", thing(street), name_of(q, street), words, remedy, chainage=s, place=at)]
+    at, remedy = place(q, street, min(max(s, 0.0), total)), "run it on to the street's end"
+    vips = _run_on(q, street, levels, (0.0 if late else None, total if early else None))
+    mend = Mend("Run it on as it falls", lambda site: set_vips(site, street, vips)) if vips else None
+    name = name_of(q, street)
+    return [Finding("grade line too short", thing(street), name, words, remedy, chainage=s, place=at, mend=mend)]
+
+
+def _run_on(q: Engine, street: str, levels: GradeLine, to: tuple[float | None, float | None]) -> list[Vip]:
+    """The VIPs of a street with its first and last legs run on to chainages; a locked VIP stays, and another stands beyond it. None where
+    none is set.
+    """
+    vips, p = list(vips_of(q, street)), levels.profile
+    if not vips or len(p.grades) < 1:
+        return []
+    for end, leg, at in ((0, 0, to[0]), (-1, len(p.grades) - 1, to[1])):
+        if at is None:
+            continue
+        z = float(p.levels[end] + p.grades[leg] * (at - p.chainages[end]))
+        fresh = Vip(chainage=at, level=round(z, 6))
+        if vips[end].locked:
+            vips.insert(0 if end == 0 else len(vips), fresh)
+        else:
+            vips[end] = fresh
+    return vips
 
 
 def face_findings(
