@@ -48,7 +48,7 @@ RULES = {
             "time": re.compile(r"\d\d:\d\d:\d\d(\.\d+)?"),
         },
         {"language": WORDS, "readOnly": one_of("true", "false")},
-        ("Units", "CoordinateSystem", "Project", "Application", "Alignments", "Parcels", "Surfaces"),
+        ("Units", "CoordinateSystem", "Project", "Application", "Alignments", "Parcels", "PlanFeatures", "Surfaces"),
         {"Units": 1},
     ),
     "Units": Rule(order=("Metric", "Imperial"), least={"Metric": 1}),
@@ -112,6 +112,8 @@ RULES = {
     "CrossSectPnt": Rule({}, {"code": WORDS, "desc": WORDS}, text=re.compile(rf"{NUMBER} {NUMBER}")),
     "Parcels": Rule({}, {"name": WORDS}, ("Parcel",), {"Parcel": 1}),
     "Parcel": Rule({"name": WORDS}, {"area": DOUBLE}, ("Center", "CoordGeom"), {"CoordGeom": 1}),
+    "PlanFeatures": Rule({}, {"name": WORDS}, ("PlanFeature",), {"PlanFeature": 1}),
+    "PlanFeature": Rule({"name": WORDS}, {}, ("CoordGeom",), {"CoordGeom": 1}),
     "Surfaces": Rule({}, {"name": WORDS}, ("Surface",), {"Surface": 1}),
     "Surface": Rule({"name": WORDS}, {"state": STATE, "desc": WORDS}, ("SourceData", "Definition"), {"Definition": 1}),
     "Definition": Rule({"surfType": one_of("TIN", "grid")}, {}, ("Pnts", "Faces"), {"Pnts": 1, "Faces": 1}),
@@ -120,7 +122,7 @@ RULES = {
     "Faces": Rule(order=("F",), least={"F": 1}),
     "F": Rule({}, {"i": one_of("1"), "n": WORDS}, text=re.compile(r"[1-9]\d*( [1-9]\d*){2}")),
 }
-UNIQUE = {"Alignments": "Alignment", "Parcels": "Parcel", "Surfaces": "Surface"}
+UNIQUE = {"Alignments": "Alignment", "PlanFeatures": "PlanFeature", "Parcels": "Parcel", "Surfaces": "Surface"}
 
 
 def breaches(root):

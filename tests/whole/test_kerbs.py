@@ -2,10 +2,20 @@
 
 import numpy as np
 import pytest
+from lxml import etree
 
 from humble_loop.engine.query import Engine
+from humble_loop.formats.bring_in import bring_in
+from humble_loop.formats.landxml import write_landxml
 from humble_loop.kinds.island.model import add_island
+from humble_loop.kinds.survey_line.lines import vertices
+from humble_loop.kinds.survey_line.model import SurveyLine
+from humble_loop.kinds.turning_head import HeadLine
+from humble_loop.lines.line import line
 from humble_loop.lines.table import NoSuchTable
+from humble_loop.site import parts
+from humble_loop.site.libraries import new_site
+from humble_loop.whole.delivery import delivery
 from humble_loop.whole.tables import table
 from tests.conftest import t_site
 from tests.kinds.test_heads import ended, grounded
@@ -61,3 +71,21 @@ def test_returns_by_hand_and_what_is_not_there():
     assert centres == [pytest.approx((89.0, 11.5)), pytest.approx((111.0, 11.5))]
     with pytest.raises(NoSuchTable, match="called 'nothing'"):
         rows_of(t_site(), "nothing")
+
+
+def test_they_are_delivered_as_plan_features_with_their_levels(tmp_path):
+    site = add_island(grounded(ended(-0.03, "hammerhead")), "s", 60.0, 70.0)
+    q = Engine(site)
+    write_landxml(delivery(q), tmp_path / "a.xml")
+    back, _ = bring_in(new_site(), [tmp_path / "a.xml"])
+    e = Engine(back)
+    origin = np.array([*parts.origin(e), 0.0]) - np.array([*parts.origin(q), 0.0])
+    read = {s.name: vertices(e, s.id) + origin for s in back.all(SurveyLine)}
+    head, lip = read["S hammerhead lip"], line(q, HeadLine("s", "end"))
+    assert np.abs(lip.plan.base.feet(head[:, :2]).offsets).max() < 0.01
+    written = etree.parse(tmp_path / "a.xml").iterfind(
+        ".//{*}PlanFeature[@name='S hammerhead lip']/{*}CoordGeom/*/{*}Start"
+    )
+    levels = [float(start.text.split()[2]) for start in written]
+    assert levels == pytest.approx(lip.rule.levels(lip.plan.base.starts[:-1]))
+    assert "S island at 60 lip" in read

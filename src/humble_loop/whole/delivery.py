@@ -30,6 +30,7 @@ from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.site import parts
 from humble_loop.site.model import SIDES, Side
 from humble_loop.whole.finished import whole_surface
+from humble_loop.whole.kerbs import kerb_lines
 from humble_loop.whole.overlaps import counted
 from humble_loop.whole.places import face_box
 from humble_loop.whole.tables import set_out_of, set_out_points
@@ -68,6 +69,15 @@ class DeliveredLine:
     title: str
     role: str
     points: Floats
+
+
+@dataclass(frozen=True)
+class Kerb:
+    """A lip that is no street's own: its title, its chain, and its level (n + 1,) where each of its n elements begins, and at its end."""
+
+    title: str
+    chain: Chain
+    levels: Floats
 
 
 @dataclass(frozen=True)
@@ -177,6 +187,14 @@ class Delivery:
         kept = thinned([run.points for run in found], _SAG)
         shift = [*self._shift, 0.0]
         return tuple(replace(run, points=points + shift) for run, points in zip(found, kept))
+
+    @cached_property
+    def kerbs(self) -> tuple[Kerb, ...]:
+        """Lips of returns, heads, knuckles and islands."""
+        return tuple(
+            Kerb(k.title, k.plan.base.moved(*self._shift), k.rule.levels(k.plan.base.starts))
+            for k in kerb_lines(self._q)
+        )
 
     @cached_property
     def parcels(self) -> tuple[Land, ...]:

@@ -8,8 +8,8 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import left_normals
-from humble_loop.lines.line import Line, line
-from humble_loop.lines.standing import kinds
+from humble_loop.lines.line import Line, ThingId, line
+from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.lines.table import NoSuchTable, Table
 from humble_loop.whole.things import name_of, things_of
 
@@ -39,22 +39,27 @@ _COLUMNS = (
 def kerb_table(q: Engine, of: str | None, every: float | None) -> Table:
     """Each element of each lip: straights, and arcs with their centres, with place, level and grade at both ends."""
     del every
-    out: list[tuple[Any, ...]] = []
-    met = False
-    for kind in (k for k in kinds() if k.key in KINDS):
-        for thing in things_of(q, kind.key):
-            name = name_of(q, thing)
-            if of is not None and of not in (name, thing.id):
-                continue
-            met = True
-            for id in kind.lines(q, thing):
-                made = q.attempt(line, id)
-                if getattr(id, "point", "") == "lip" and not isinstance(made, Unsolved):
-                    out += _elements(name, made)
-    if of is not None and not met:
+    things = [thing for thing in _things(q) if of in (None, name_of(q, thing), thing.id)]
+    if of is not None and not things:
         raise NoSuchTable(f"there is no junction, head, knuckle or island called '{of}'")
+    out = [row for thing in things for made in _lips(q, thing) for row in _elements(name_of(q, thing), made)]
     places = tuple((f"{p}_easting", f"{p}_northing") for p in ("centre", "start", "end"))
     return Table(_COLUMNS, tuple(out), places)
+
+
+def kerb_lines(q: Engine) -> list[Line]:
+    """The lips of all returns, heads, knuckles and islands that have levels."""
+    return [made for thing in _things(q) for made in _lips(q, thing)]
+
+
+def _things(q: Engine) -> list[ThingId]:
+    return [thing for kind in kinds() if kind.key in KINDS for thing in things_of(q, kind.key)]
+
+
+def _lips(q: Engine, thing: ThingId) -> list[Line]:
+    ids = [id for id in kind_of(thing.kind).lines(q, thing) if getattr(id, "point", "") == "lip"]
+    made = [q.attempt(line, id) for id in ids]
+    return [m for m in made if not isinstance(m, Unsolved)]
 
 
 def _elements(name: str, made: Line) -> list[tuple[Any, ...]]:

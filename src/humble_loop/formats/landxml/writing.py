@@ -1,5 +1,5 @@
-"""Writing LandXML 1.2: the ground, the finished surface, alignments with their profiles and cross sections, and
-lots as parcels."""
+"""Writing LandXML 1.2: the ground, the finished surface, alignments with their profiles and cross sections, lots as parcels, and kerbs that
+are no street's own as plan features."""
 
 from __future__ import annotations
 
@@ -14,14 +14,15 @@ from humble_loop import __version__
 from humble_loop.formats.landxml.sections import DESIGN, GROUND, write_sections
 from humble_loop.formats.safe_write import write_whole
 from humble_loop.geometry.arrays import Floats
-from humble_loop.geometry.chain import ARC, STRAIGHT
+from humble_loop.geometry.chain import ARC, STRAIGHT, Chain
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.ground.surface import Surface
 from humble_loop.whole.delivery import Across, Alignment, Delivery
 
 
 def write_landxml(site: Delivery, path: Path) -> None:
-    """Write the ground, the finished surface, every street's alignment with profile and cross sections, and the lots as parcels.
+    """Write the ground, the finished surface, every street's alignment with profile and cross sections, the lots as parcels, and the lips of
+    returns, heads, knuckles and islands as plan features with levels.
 
     Elements, their order and their required attributes are those of the LandXML 1.2 schema.
     """
@@ -61,6 +62,10 @@ def write_landxml(site: Delivery, path: Path) -> None:
         parcels = etree.SubElement(root, "Parcels")
         for land in site.parcels:
             _write_parcel(parcels, land.name, land.outline, land.area)
+    if site.kerbs:
+        features = etree.SubElement(root, "PlanFeatures", name="Kerbs")
+        for kerb in site.kerbs:
+            _write_geometry(etree.SubElement(features, "PlanFeature", name=kerb.title), kerb.chain, kerb.levels)
     text = etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True)
     finished = _surface(DESIGN, "proposed", site.finished)
     if made := ground() + finished:
@@ -94,10 +99,21 @@ def _surface(name: str, state: str, surface: Surface) -> bytes:
 def _write_alignment(parent: Any, alignment: Alignment, across: Across | None) -> None:
     chain, name = alignment.chain, alignment.name
     node = etree.SubElement(parent, "Alignment", name=name, length=repr(chain.total), staStart="0")
+    _write_geometry(node, chain)
+    _write_profile(node, name, alignment.profile)
+    if across is not None:
+        write_sections(node, name, across)
+
+
+def _write_geometry(node: Any, chain: Chain, levels: Floats | None = None) -> None:
+    """The elements of a chain, with the levels (n + 1,) of their ends where these are known."""
     geometry = etree.SubElement(node, "CoordGeom")
     ends = chain.points_at(chain.starts)
+    begins = chain.xy
+    if levels is not None:
+        ends, begins = np.column_stack([ends, levels]), np.column_stack([begins, levels[:-1]])
     for j, e in enumerate(chain.elements):
-        start, end = chain.xy[j], ends[j + 1]
+        start, end = begins[j], ends[j + 1]
         rot = "ccw" if e.k0 + e.k1 > 0 else "cw"
         if e.kind == STRAIGHT:
             item = etree.SubElement(geometry, "Line", length=repr(e.length))
@@ -108,7 +124,7 @@ def _write_alignment(parent: Any, alignment: Alignment, across: Across | None) -
                 geometry, "Curve", rot=rot, crvType="arc", radius=repr(abs(radius)), length=repr(e.length)
             )
             etree.SubElement(item, "Start").text = _ne(start)
-            etree.SubElement(item, "Center").text = _ne(start + radius * normal)
+            etree.SubElement(item, "Center").text = _ne(chain.xy[j] + radius * normal)
             etree.SubElement(item, "End").text = _ne(end)
             continue
         else:
@@ -124,11 +140,8 @@ def _write_alignment(parent: Any, alignment: Alignment, across: Across | None) -
             )
         etree.SubElement(item, "Start").text = _ne(start)
         if e.kind not in (STRAIGHT, ARC):
-            etree.SubElement(item, "PI").text = _ne(_spiral_pi(chain, j, end))
+            etree.SubElement(item, "PI").text = _ne(_spiral_pi(chain, j, end[:2]))
         etree.SubElement(item, "End").text = _ne(end)
-    _write_profile(node, name, alignment.profile)
-    if across is not None:
-        write_sections(node, name, across)
 
 
 def _write_profile(node: Any, name: str, p: Profile | None) -> None:
