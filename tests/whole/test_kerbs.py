@@ -83,6 +83,8 @@ def test_they_are_delivered_as_plan_features_with_their_levels(tmp_path):
     read = {s.name: vertices(e, s.id) + origin for s in back.all(SurveyLine)}
     head, lip = read["S hammerhead lip"], line(q, HeadLine("s", "end"))
     assert np.abs(lip.plan.base.feet(head[:, :2]).offsets).max() < 0.01
+    assert head[[0, -1], 2] == pytest.approx(lip.rule.levels([0.0, lip.plan.end]))
+    assert np.isfinite(head[:, 2]).all()
     written = etree.parse(tmp_path / "a.xml").iterfind(
         ".//{*}PlanFeature[@name='S hammerhead lip']/{*}CoordGeom/*/{*}Start"
     )

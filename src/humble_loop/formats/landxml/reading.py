@@ -182,9 +182,13 @@ def _line(tree: Tree, node: Any, code: str, bundle: Bundle) -> None:
         raise tree.wrong(f"{code} '{name}' has curves that take too many chords to be followed; check its units")
     rows = [p.chain.points_at(p.chain.sampled(_SAG))[:-1] for p in pieces]
     plan = np.concatenate([*rows, pieces[-1].end[None]])
-    levels = np.full(len(plan), np.nan)
-    if all(p.straight for p in pieces):
-        levels = _levels(tree, geometry, plan)
+    levels = _levels(tree, geometry, plan)
+    # Along a curve a line runs straight in level from end to end, as it does between two vertices.
+    ends = np.cumsum([0, *(len(r) for r in rows)])
+    for piece, a, b in zip(pieces, ends[:-1], ends[1:]):
+        if not piece.straight and np.isfinite(levels[[a, b]]).all():
+            gone = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(plan[a : b + 1], axis=0).T))])
+            levels[a : b + 1] = levels[a] + (levels[b] - levels[a]) * gone / gone[-1]
     bundle.lines.append(
         SurveyLine(
             id=slug(f"{tree.path.stem} {name}"),
