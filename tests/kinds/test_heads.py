@@ -278,6 +278,20 @@ def test_low_points_outlets_flat_legs_and_curves_are_told():
     assert not [f for f in findings(drained) if f.rule == "bulb drainage" and "water stands" in f.message]
 
 
+def test_a_lip_that_falls_more_than_a_return_may_is_told_once_at_its_steepest_leg():
+    total = outline(Engine(ended()), "s", "end").ring.total
+    # 0.1 of the way round by 0.12 of it is 12 %, the most that is allowed; a little more is told.
+    for drop, told in ((0.12 * 0.1 * total, 0), (0.13 * 0.1 * total, 1)):
+        levels = ((0.4, 27.9), (0.5, 27.9 - drop), (0.7, 27.9 - 2.0 * drop))  # the leg after falls half as much
+        vips = tuple(HeadVip(share=k, level=z, curve_length=0.0) for k, z in levels)
+        found = [f for f in findings(Engine(ended(vips=vips))) if f.rule == "head's lip too steep"]
+        assert len(found) == told
+        for f in found:
+            assert f.chainage == pytest.approx(0.45 * total, abs=1e-6)
+            assert f.value == pytest.approx(0.13, abs=1e-9)
+            assert f.of == HEAD
+
+
 def test_vips_are_added_dragged_typed_and_taken_out():
     site = ended()
     q = Engine(site)

@@ -25,6 +25,7 @@ RULES = (
     "bulb radius",
     "radial fall",
     "curves overlap on a head's lip",
+    "head's lip too steep",
     "outlet off its low point",
     "head too small for its vehicle",
 )
@@ -78,7 +79,20 @@ def _room(q: Engine, street: str, end: End, of: ThingId) -> list[Finding]:
             told = f"a {v.name}'s {words} {wants:.2f} m, and {what} is {has:.2f} m"
             mend = Mend("Take the proposed size", lambda s, key=key: set_head(s, street, drawn, **{key: None}))  # type: ignore[misc]
             remedy = "enlarge it, or say for which vehicle it is"
-            found.append(Finding(RULES[5], of, name, told, remedy, has, wants, place=at, severity="near", mend=mend))
+            found.append(
+                Finding(
+                    "head too small for its vehicle",
+                    of,
+                    name,
+                    told,
+                    remedy,
+                    has,
+                    wants,
+                    place=at,
+                    severity="near",
+                    mend=mend,
+                )
+            )
     return found
 
 
@@ -89,7 +103,7 @@ def outlets_of(q: Engine, street: str, end: End) -> Floats:
 
 
 def _lip(q: Engine, street: str, end: End, levels: RingLevels, rules: StreetClass, of: ThingId) -> list[Finding]:
-    """Low points without an outlet, outlets without a low point, stretches that fall too little, and curves without room."""
+    """Low points without an outlet, outlets without a low point, stretches that fall too little or too much, curves without room."""
     found, name = list[Finding](), head_name(q, street, end)
     profile, plan = levels.rule.profile, line_plan(q, HeadLine(street, end))
 
@@ -115,6 +129,15 @@ def _lip(q: Engine, street: str, end: End, levels: RingLevels, rules: StreetClas
             words = f"its lip falls at only {share(g)}, less than {share(rules.least_kerb_fall)}"
             remedy = "change a level beside it" if levels.governs == "own" else "lessen its radial fall"
             tell("bulb drainage", words, remedy, s, g, rules.least_kerb_fall)
+    between = np.abs(profile.grades[1:-1])
+    if between.size and too_high(steepest := float(between.max()), rules.most_return_fall):
+        i = int(between.argmax()) + 1
+        s = float(0.5 * (profile.chainages[i] + profile.chainages[i + 1]))
+        words = f"its lip falls at {share(steepest)} {s:.2f} m round from the left, more than {share(rules.most_return_fall)}"
+        remedy = (
+            "change a level beside it" if levels.governs == "own" else "enlarge its returns, or ease the street's grade"
+        )
+        tell("head's lip too steep", words, remedy, s, steepest, rules.most_return_fall)
     for i, over in profile.overlaps():
         s = float(0.5 * (profile.chainages[i] + profile.chainages[i + 1]))
         words = f"the curves on both sides of {s:.2f} m round need {over:.2f} m more than lies between them"
