@@ -188,7 +188,7 @@ def test_the_schema_is_json(capsys):
 
 
 BAD = [
-    ("report", "{t}", "--table", "kerbs"),
+    ("report", "{t}", "--table", "bridges"),
     ("report", "{t}", "--table", "levels", "--of", "Nowhere"),
     ("report", "{t}", "--table", "levels"),
     ("report", "{t}", "--table", "levels", "--of", "Side", "--every", "-1"),

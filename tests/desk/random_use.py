@@ -32,6 +32,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from humble_loop.desk.app import settle
 from humble_loop.desk.window import MainWindow
 from humble_loop.lines.standing import kinds
 from humble_loop.whole.things import things_of
@@ -212,10 +213,11 @@ class RandomUser:
             self.found.faults.append(f"{self.words}: {message}")
 
     def _measure(self) -> None:
+        """Note what the window holds with nothing chosen: the rows of what is chosen, many or few, pile up nowhere."""
+        self.w.session.choose(None)
+        settle(QApplication.instance(), self.w)
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
         gc.collect()
-        # The application's own loop does away with what was laid aside; no such loop runs here, so it is done by hand.
-        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
         self.found.widgets.append(len(QApplication.allWidgets()))
         with open("/proc/self/statm") as file:
             self.found.memory.append(int(file.read().split()[1]) * resource.getpagesize() / 1e6)

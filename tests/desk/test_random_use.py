@@ -24,7 +24,9 @@ def test_random_use_makes_no_fault_and_nothing_piles_up(drive, brickworks, monke
     found = RandomUser(d.window, seed).use(COUNT)
     assert found.faults == []
     assert found.slowest < HANG, found.slow
-    assert max(found.widgets) < found.widgets[0] + 300
+    assert (
+        max(found.widgets) < found.widgets[0] + 100
+    )  # the window of tables is one of those that come only when asked for
     half = len(found.memory) // 2
     assert max(found.memory[half:]) < max(found.memory[: half + 1]) + 150
 
