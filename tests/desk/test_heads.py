@@ -145,7 +145,8 @@ def test_a_knuckle_is_put_on_an_elbow_and_dragged(drive):
     d.session.choose(thing)
     d.window.plan.fit_thing(thing)
     d.settle()
-    assert d.session.street == "s"  # its street's strip and cross section stay beside it
+    assert d.session.street == "s"  # its street's cross section stays beside it
+    assert d.window.strip.isHidden()  # it has the street's chainages, the long section its own
     plan = d.window.plan
     rim = next(h for h in plan.handles.handles if h.title.endswith("radius"))
     d.drag(plan, rim.place, (rim.place[0] + 0.7, rim.place[1] - 0.7))

@@ -13,6 +13,7 @@ from humble_loop.desk.long_section import LongSection
 from humble_loop.desk.painting import guarded
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme
+from humble_loop.kinds.street.plan import StreetLine
 
 BEYOND = 60.0  # pixels beyond the band to which things are still placed
 
@@ -45,7 +46,9 @@ class ChainageBand(QWidget):
         self.update()
 
     def refresh(self) -> None:
-        """Show the chosen street as it is now."""
+        """Show the chosen street as it is now; nothing while the long section is of a line that has an axis of its own."""
+        shown = self._session.section_line
+        self.setVisible(shown is None or isinstance(shown, StreetLine))
         self.in_time.now()
 
     def _refresh(self) -> None:
