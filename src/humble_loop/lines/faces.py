@@ -12,7 +12,7 @@ import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
-from humble_loop.engine.query import Engine, query
+from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Bools, Floats, Ints
 from humble_loop.ground.build import constrained_delaunay
 from humble_loop.ground.govern import ended_at
@@ -154,6 +154,17 @@ def finished_mesh(q: Engine, id: FaceId) -> Piece:
         return Piece(made.title, made.role, surface, made.lines, (made.role,), none, rows)
     surface = filled(made.outline, list(made.inner))
     return Piece(made.title, made.role, surface, made.lines, (made.role,), np.zeros(len(surface.triangles), np.int64))
+
+
+def levels_on(q: Engine, ids: tuple[FaceId, ...], places: Floats) -> Floats:
+    """Levels (n,) at places (n, 2) of the first of some faces that has each; NaN where none has."""
+    found = np.full(len(places), np.nan)
+    for id in ids:
+        made = q.attempt(finished_mesh, id)
+        open_: Bools = np.isnan(found)
+        if open_.any() and not isinstance(made, Unsolved) and not made.surface.empty:
+            found[open_] = made.surface.levels(places[open_])
+    return found
 
 
 def hinges_of(made: Sheet) -> shapely.Geometry:

@@ -123,6 +123,18 @@ class GoesOn:
 
 
 @dataclass(frozen=True)
+class Meeting:
+    """A circle of ``radius`` about a ``place`` in which the streets that meet there do so, and in no junction."""
+
+    place: tuple[float, float]
+    radius: float
+
+    def holds(self, place: Floats) -> bool:
+        """Whether a place (2,) lies within it."""
+        return float(np.hypot(*(place - np.array(self.place)))) < self.radius
+
+
+@dataclass(frozen=True)
 class Following:
     """That a thing takes levels from another (None: the ground), through the thing ``by`` if that is one; ``words`` say what of it."""
 
@@ -236,6 +248,10 @@ class Kind:
 
     def end_ties(self, q: Engine, street: str) -> tuple[EndTie, ...]:
         """How it holds a street's ends."""
+        return ()
+
+    def meetings(self, q: Engine, street: str) -> tuple[Meeting, ...]:
+        """Circles near a street in which streets that meet do so in what this kind makes of it; resting on centrelines alone."""
         return ()
 
     def goes_on(self, q: Engine, street: str) -> tuple[GoesOn, ...]:

@@ -529,6 +529,26 @@ class CubicBetween(LevelRule):
 
 
 @dataclass(frozen=True)
+class Shifted(LevelRule):
+    """A rule of places that are measured from ``begin``."""
+
+    rule: LevelRule
+    begin: float
+
+    def level(self, s: ArrayLike) -> Quantity:
+        return self.rule.level(as_row(s) - self.begin)
+
+    def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
+        return self.rule.grade(as_row(s) - self.begin, side)
+
+    def key_places(self) -> Floats:
+        return self.rule.key_places() + self.begin
+
+    def bow(self) -> list[tuple[float, float, float]]:
+        return [(a + self.begin, b + self.begin, bend) for a, b, bend in self.rule.bow()]
+
+
+@dataclass(frozen=True)
 class InStretches(LevelRule):
     """Different rules on stretches that follow each other: ``rules[i]`` holds up to ``upto[i]``, the last beyond."""
 

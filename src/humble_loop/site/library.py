@@ -220,3 +220,38 @@ class TypicalSection(Named):
     def side(self, side: Side) -> SectionSide:
         """The left or right side."""
         return self.left if side == "left" else self.right
+
+
+class RoundaboutPreset(Named):
+    """The sizes that a roundabout has until others are chosen; metres, grades as ratios. Typical values: check your authority's.
+
+    The inscribed circle has ``radius``, the carriageway round it ``width`` for ``lanes`` lanes. Within that lie an apron ``apron`` wide, whose edge
+    stands ``apron_up`` and which rises by ``apron_rise`` inwards, a kerb that stands ``kerb_up`` (0: none), and what rises by ``mound`` within it. Legs
+    come in on ``entry`` metres in ``entry_lanes`` round ``entry_radius`` and leave by ``exit`` in ``exit_lanes`` round ``exit_radius``, and widen
+    to that over ``flare``. Their splitter islands are ``splitter`` long (0: none) and ``splitter_width`` wide, with an opening
+    ``crossing_width`` wide from ``crossing`` metres before the circle (0: none). The carriageway falls outwards by ``fall`` where it is a cone.
+    """
+
+    collection: ClassVar[str] = "roundabout_presets"
+    words: ClassVar[str] = "roundabout preset"
+
+    radius: Annotated[Width, between(3.0, 100.0)] = 16.0
+    width: Annotated[Width, between(2.5, 30.0)] = 6.0
+    lanes: int = Field(default=1, ge=1, le=3)
+    apron: Length = 0.0
+    apron_up: Annotated[float, between(0.0, 0.2)] = 0.04
+    apron_rise: Annotated[float, between(-0.1, 0.2)] = 0.04
+    kerb_up: Annotated[float, between(0.0, 0.5)] = 0.12
+    mound: Annotated[float, between(-0.2, 0.5)] = 0.05
+    entry: Width = 4.0
+    exit: Width = 4.5
+    entry_lanes: int = Field(default=1, ge=1, le=3)
+    exit_lanes: int = Field(default=1, ge=1, le=3)
+    entry_radius: Width = 18.0
+    exit_radius: Width = 22.0
+    flare: Width = 16.0
+    splitter: Length = 0.0
+    splitter_width: Width = 2.0
+    crossing: Length = 0.0
+    crossing_width: Width = 2.4
+    fall: Annotated[float, between(0.0, 0.1)] = 0.025

@@ -10,7 +10,7 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen, tangents
 from humble_loop.kinds.continuation.model import ContinuationChoice, set_continuation
-from humble_loop.kinds.junction.nodes import JOIN, joint
+from humble_loop.kinds.junction.nodes import JOIN, joint, taken
 from humble_loop.kinds.street.plan import (
     centreline,
     chain_of,
@@ -55,6 +55,8 @@ def tips_at(q: Engine, street: str, end: End) -> tuple[Tip, ...]:
     if isinstance(q.attempt(joint, street, end), Unsolved) or joint(q, street, end) is not None:
         return ()
     here, found = end_point(q, street, end), []
+    if taken(q, street, here):
+        return ()
     for other in near(q, street):
         if isinstance(q.attempt(centreline, other), Unsolved):
             continue

@@ -10,11 +10,10 @@ import shapely
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arcs import DoesNotFit
-from humble_loop.geometry.arrays import Bools, Floats, frozen, left_normals
+from humble_loop.geometry.arrays import Floats, frozen, left_normals
 from humble_loop.geometry.chain import Chain, Element
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.geometry.rounded import rounded_polygon
-from humble_loop.ground.surface import Surface
 from humble_loop.kinds.island.model import Island, IslandCorner
 from humble_loop.kinds.junction.faces import JunctionFace
 from humble_loop.kinds.junction.nodes import arms_of, joints_on, require_joint
@@ -25,7 +24,7 @@ from humble_loop.kinds.street.plan import chain_of, frame_of, is_new, name_of, s
 from humble_loop.kinds.turning_head import HeadFace
 from humble_loop.kinds.turning_head.layout import outline as head_outline
 from humble_loop.kinds.turning_head.place import heads_of
-from humble_loop.lines.faces import Face, FaceId, Patch, Strip, finished_mesh
+from humble_loop.lines.faces import Face, FaceId, Patch, Strip, levels_on
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line, line_plan
 from humble_loop.lines.rules import Above, Known, LevelRule
 from humble_loop.lines.varying import Varying
@@ -192,21 +191,9 @@ def beneath(q: Engine, street: str) -> tuple[FaceId, ...]:
 
 
 @query
-def carriageway(q: Engine, street: str) -> tuple[Surface, ...]:
-    """The surfaces on which islands of a street may stand."""
-    made = [q.attempt(finished_mesh, id) for id in beneath(q, street)]
-    return tuple(m.surface for m in made if not isinstance(m, Unsolved) and not m.surface.empty)
-
-
-@query
 def lip_levels(q: Engine, id: str) -> Floats:
     """Levels (n,) of the carriageway under an island's rows; NaN where it reaches past that."""
-    at = outline(q, id).points_at(rows(q, id))
-    found = np.full(len(at), np.nan)
-    for surface in carriageway(q, island_of(q, id).street):
-        open_: Bools = np.isnan(found)
-        if open_.any():
-            found[open_] = surface.levels(at[open_])
+    found = levels_on(q, beneath(q, island_of(q, id).street), outline(q, id).points_at(rows(q, id)))
     found[-1] = found[0]
     return frozen(found)
 

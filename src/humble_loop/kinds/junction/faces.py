@@ -26,11 +26,12 @@ from humble_loop.kinds.junction.rulings import rulings
 from humble_loop.kinds.junction.splay import boundary_offset
 from humble_loop.kinds.junction.throats import carriageway_from
 from humble_loop.kinds.street.batter import batter
+from humble_loop.kinds.street.mouth import between, edge_across, on_line
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new
 from humble_loop.kinds.street.section import inside_points, rows, side_rows
 from humble_loop.lines.faces import Face, FaceId, Patch, Strip
 from humble_loop.lines.line import LineId, ThingId, line
-from humble_loop.site.model import Side
+from humble_loop.site.model import SIDES, Side
 
 
 @dataclass(frozen=True)
@@ -88,17 +89,6 @@ def face_of(q: Engine, id: JunctionFace) -> Face:
     return batter(q, f"{title} batter", boundary_of(q, id.street, id.arm, id.corner), s, joined, ground_of(q))
 
 
-def _between(made: tuple[Floats, Floats], low: float, high: float) -> Floats:
-    """Points (n, 3) of (places, points) from ``low`` to ``high``, backwards where that runs down."""
-    s, points = made
-    keep = (s >= min(low, high) - 1e-6) & (s <= max(low, high) + 1e-6)
-    return points[keep] if low <= high else points[keep][::-1]
-
-
-def _on(q: Engine, id: LineId, s: Floats) -> tuple[Floats, Floats]:
-    return s, line(q, id).points(s)
-
-
 def _patch(q: Engine, street: str, arm: Arm) -> Patch:
     """From the through lip between the two returns, round both returns, to the side street's own carriageway."""
     t, name = throat(q, street, arm), arm_name(q, street, arm)
@@ -109,29 +99,20 @@ def _patch(q: Engine, street: str, arm: Arm) -> Patch:
         lips[c] = line(q, id).points(return_rows(q, street, arm, c))
     both = both_crowns(q, street, arm)
     through = (_crown if both else _through)(q, street, arm, left.through_at, right.through_at)
-    sides: dict[str, Side] = {c: leg_side(arm, c) for c in ("left", "right")}
-    halves = {c: side_rows(q, street, side) for c, side in sides.items()}
-    # Along the side street's lip, from the end of the return to where its own carriageway begins.
-    begins = {c: carriageway_from(q, street, arm, c) for c in ("left", "right")}
-    ends = {
-        c: _between(_on(q, StreetLine(street, "lip", sides[c]), halves[c]), made.side_chainage, begins[c])
-        for c, made in (("left", left), ("right", right))
-    }
-    a, b = begins["right"], begins["left"]
-    onwards = require_joint(q, street, arm).way > 0
-    longer = halves["right"] if (a < b) == onwards else halves["left"]
-    crown = _between(_on(q, StreetLine(street), longer), a, b)
-    if not len(crown):
+    sides: dict[Side, Side] = {c: leg_side(arm, c) for c in SIDES}
+    begins: dict[Side, float] = {c: carriageway_from(q, street, arm, c) for c in SIDES}
+    kerbs: dict[Side, float] = {"left": left.side_chainage, "right": right.side_chainage}
+    edge = edge_across(q, street, sides, kerbs, begins, require_joint(q, street, arm).way > 0)
+    if edge is None:
         raise Unsolved(
             name,
             "the side street has no carriageway of its own where its returns end",
             "move its junctions further apart, or lessen their radii",
         )
-    inside = {c: inside_points(q, street, sides[c], begins[c]) for c in sides}
-    to_crown = [ends["right"], inside["right"][::-1], crown, inside["left"], ends["left"][::-1]]
+    to_crown = edge.points
     outline = np.concatenate([through[:-1], lips["right"][:-1], *to_crown, lips["left"][::-1][1:-1]])
     # Up to the half that begins first, the crown is an edge inside.
-    first = min(a, b) if onwards else max(a, b)
+    first = edge.first
     n = max(2, int(abs(first - t.place.side_chainage)) + 1)
     corners: tuple[Side, Side] = ("left", "right")
     spans, j = [rulings(q, street, arm, c) for c in corners], require_joint(q, street, arm)
@@ -140,7 +121,7 @@ def _patch(q: Engine, street: str, arm: Arm) -> Patch:
     along = j.side_chainage + j.way * unique_chainages(*on_leg, low=low, high=high)
     middle = line(q, StreetLine(street)).points(along)
     middle[0] = [*t.place.point, t.level]
-    middle[-1] = crown[0] if first == a else crown[-1]
+    middle[-1] = edge.nearer
     across = [end for c in corners for end in _spanning(q, street, arm, c)]
     lines: tuple[LineId, ...] = (
         StreetLine(j.through) if both else through_lip(j),
@@ -182,7 +163,7 @@ def _row(s: Floats, at: Floats) -> Floats:
 def _crown(q: Engine, street: str, arm: Arm, begin: float, finish: float) -> Floats:
     """Points (n, 3) from the through lip in to its crown, along that from one return to the other, and out to the lip again."""
     j = require_joint(q, street, arm)
-    crown = _between(_on(q, StreetLine(j.through), rows(q, j.through)), begin, finish)
+    crown = between(on_line(q, StreetLine(j.through), rows(q, j.through)), begin, finish)
     across = [
         np.concatenate(
             [line(q, through_lip(j)).points([s]), inside_points(q, j.through, j.lip_side, s)[::-1]],
@@ -202,10 +183,10 @@ def _through(q: Engine, street: str, arm: Arm, begin: float, finish: float) -> F
             if line(q, id).plan.base is chain_of(q, j.through)
             else side_rows(q, j.through, j.lip_side)
         )
-        return _between(_on(q, id, s), begin, finish)
+        return between(on_line(q, id, s), begin, finish)
     lip = line(q, id)
     low, high = min(begin, finish), max(begin, finish)
     keys = np.concatenate([lip.rule.key_places(), lip.plan.base.key_chainages(), [low, high, t.place.through_at]])
     s = np.unique(keys[(keys >= low) & (keys <= high)])
     s = s[np.concatenate([[True], np.diff(s) > 1e-6])]
-    return _between(_on(q, id, s), begin, finish)
+    return between(on_line(q, id, s), begin, finish)

@@ -30,6 +30,7 @@ from humble_loop.kinds.street.plan import (
     near,
     street_ids,
 )
+from humble_loop.lines.standing import kinds
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit
 from humble_loop.site.model import ENDS, End, Side, other_end, other_side
@@ -130,6 +131,11 @@ def _near_end(q: Engine, street: str, end: End) -> tuple[str, ...]:
     return tuple(found)
 
 
+def taken(q: Engine, street: str, place: Floats) -> bool:
+    """Whether streets that meet at a place (2,) of a street do so in something else than a junction."""
+    return any(m.holds(place) for kind in kinds() for m in kind.meetings(q, street))
+
+
 @query
 def joint(q: Engine, street: str, arm: Arm) -> Joint | None:
     """The joint of an arm, or None where the street's end lies on no other, or it does not cross there as the lesser one."""
@@ -141,7 +147,10 @@ def _end_joint(q: Engine, street: str, end: End) -> Joint | None:
     best: Joint | None = None
     nearest = JOIN
     for other in _near_end(q, street, end):
-        point = end_point(q, street, end) if point is None else point
+        if point is None:
+            point = end_point(q, street, end)
+            if taken(q, street, point):
+                return None
         through = chain_of(q, other)
         foot = through.feet(point)
         distance, at = abs(float(foot.offsets[0])), float(foot.chainages[0])
@@ -172,7 +181,8 @@ def _crossing_joint(q: Engine, street: str, arm: CrossingArm) -> Joint | None:
 @dataclass(frozen=True)
 class Crossing:
     """Where two streets cross: chainages on the one whose id comes first and on the other, the angle between them (radians, at
-    most a right one), and the street whose crown holds. ``why`` says why no junction can be laid out, where none can.
+    most a right one), and the street whose crown holds. ``why`` says why no junction can be laid out, where none can; where something
+    else is in its place it is ``taken``.
     """
 
     count: int
@@ -181,6 +191,7 @@ class Crossing:
     angle: float
     holder: str
     why: str = ""
+    taken: bool = False
 
 
 @query
@@ -196,12 +207,14 @@ def crossings_of(q: Engine, first: str, second: str) -> tuple[Crossing, ...]:
         angle, point = abs(float(np.arcsin(np.sin(turn)))), mine.points_at([a])[0]
         count = len(found)
         holder = holder_of(q, first, second, count)
-        why = ""
-        if angle < _NARROWEST:
+        why, elsewhere = "", taken(q, first, point)
+        if elsewhere:
+            why = "a roundabout stands there"
+        elif angle < _NARROWEST:
             why = f"they cross at {np.degrees(angle):.0f}°, less than {np.degrees(_NARROWEST):.0f}°"
         elif not any(is_new(q, s) for s in (first, second)):
             why = "both are existing streets"
-        found.append(Crossing(count, frozen(point), (a, b), angle, holder, why))
+        found.append(Crossing(count, frozen(point), (a, b), angle, holder, why, elsewhere))
     return tuple(found)
 
 
@@ -446,7 +459,7 @@ def unworked(q: Engine, street: str) -> tuple[Node, ...]:
         theirs = made.chain
         worked = {c.count for c in worked_crossings(q, street, other)}
         for c in crossings_of(q, street, other):
-            if c.count in worked:
+            if c.count in worked or c.taken:
                 continue
             a, b = c.chainages
             legs = [_leg(line, i, s, way) for line, i, s in ((mine, street, a), (theirs, other, b)) for way in (1, -1)]

@@ -12,8 +12,8 @@ from humble_loop.geometry.arcs import DoesNotFit
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.heads import HeadArm, HeadOutline, armed_outline, bulb_outline, return_radius
-from humble_loop.kinds.junction.nodes import joint
-from humble_loop.kinds.street.plan import chain_of, end_chainage
+from humble_loop.kinds.junction.nodes import joint, taken
+from humble_loop.kinds.street.plan import chain_of, end_chainage, end_point
 from humble_loop.kinds.street.section import SideShape, alike, side_shape, slopes_between
 from humble_loop.kinds.street.side import lip_width
 from humble_loop.kinds.turning_head.model import TurningHead
@@ -51,6 +51,12 @@ def outline(q: Engine, street: str, end: End) -> HeadOutline:
             name,
             "the street ends on another street, where no head can stand",
             "take the head away, or end the street short of the other",
+        )
+    if taken(q, street, end_point(q, street, end)):
+        raise Unsolved(
+            name,
+            "the street ends in a roundabout, where no head can stand",
+            "take the head away, or end the street short of the roundabout",
         )
     chain, sizes = approach(q, street, end), head_sizes(q, street, end)
     left, right = (lip_width(q, street, own_side(end, seen)).one(end_chainage(q, street, end)) for seen in SIDES)

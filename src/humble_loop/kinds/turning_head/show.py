@@ -9,9 +9,9 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, left_normals, tangents
-from humble_loop.kinds.junction.nodes import joint
+from humble_loop.kinds.junction.nodes import joint, taken
 from humble_loop.kinds.junction.vehicles import VEHICLES
-from humble_loop.kinds.street.plan import chain_of, drawn_end, is_new, name_of
+from humble_loop.kinds.street.plan import chain_of, drawn_end, end_point, is_new, name_of
 from humble_loop.kinds.street.show import SAG, role_in_plan
 from humble_loop.kinds.turning_head.layout import HeadLine, HeadShape, head_shape, leaves_at, outline
 from humble_loop.kinds.turning_head.levels import ring_levels
@@ -232,7 +232,7 @@ def about_street(q: Engine, street: str) -> tuple[Row, ...]:
                 Note(words if end == "end" or "start" in words else f"{words} at its start"),
                 *facts(q, street, end),
             ]
-        elif joint(q, street, end) is None:
+        elif joint(q, street, end) is None and not taken(q, street, end_point(q, street, end)):
             drawn = drawn_end(q, street, end)
             for kind, at_end, at_start in _OFFERS:
                 words = at_end if end == "end" else at_start

@@ -1,0 +1,156 @@
+"""The kind: roundabouts."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.geometry.arrays import Floats
+from humble_loop.kinds.roundabout import show, streets
+from humble_loop.kinds.roundabout.faces import RoundaboutFace, batter_slopes, face_of, faces_of, kerb_rows, rim_rows
+from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, kerb_plan, kerb_shape, leg_widens
+from humble_loop.kinds.roundabout.levels import CircleLine, circle_line_plan, circle_rule, kerb_line_rule, rings_of
+from humble_loop.kinds.roundabout.model import Roundabout, recut, rejoined
+from humble_loop.kinds.roundabout.place import legs_of, middle_of, roundabout_ids, roundabout_name, rounds_near, sizes_of
+from humble_loop.kinds.roundabout.splitters import (
+    SplitterFace,
+    SplitterLine,
+    splitter_face,
+    splitter_faces,
+    splitter_lines,
+    splitter_plan,
+    splitter_rows,
+    splitter_rule,
+)
+from humble_loop.kinds.street.plan import StreetLine
+from humble_loop.lines.describe import Drawing, Handle, Row
+from humble_loop.lines.faces import Face, FaceId
+from humble_loop.lines.kind import Carried, EndTie, Following, Kind, Meeting, Reserve, Turn, Widens
+from humble_loop.lines.line import LineId, LinePlan, ThingId
+from humble_loop.lines.rules import LevelRule
+from humble_loop.site.model import Side, Site
+
+
+class Roundabouts(Kind):
+    """Circles in which streets meet."""
+
+    key, title, stage = "roundabout", "Roundabouts", "Junctions"
+    models = (Roundabout,)
+    worked_on_next = True
+
+    def things(self, q: Engine) -> tuple[ThingId, ...]:
+        return tuple(ThingId(self.key, i) for i in roundabout_ids(q))
+
+    def name(self, q: Engine, thing: ThingId) -> str:
+        return roundabout_name(q, thing.id)
+
+    def lines(self, q: Engine, thing: ThingId) -> tuple[LineId, ...]:
+        rings, legs = q.attempt(rings_of, thing.id), q.attempt(legs_of, thing.id)
+        found: list[LineId] = []
+        if not isinstance(rings, Unsolved) and not isinstance(q.attempt(middle_of, thing.id), Unsolved):
+            found += [CircleLine(thing.id, r.name) for r in rings]
+        for leg in () if isinstance(legs, Unsolved) else legs:
+            if not isinstance(q.attempt(kerb_after, thing.id, leg.key), Unsolved):
+                found += [KerbLine(thing.id, leg.key, n) for n in kerb_shape(q, thing.id, leg.key)[0].names]
+        return (*found, *splitter_lines(q, thing.id))
+
+    def line_plan(self, q: Engine, id: LineId) -> LinePlan:
+        if isinstance(id, SplitterLine):
+            return splitter_plan(q, id)
+        assert isinstance(id, (CircleLine, KerbLine))
+        return circle_line_plan(q, id) if isinstance(id, CircleLine) else kerb_plan(q, id)
+
+    def level_rule(self, q: Engine, id: LineId) -> LevelRule:
+        if isinstance(id, SplitterLine):
+            return splitter_rule(q, id)
+        assert isinstance(id, (CircleLine, KerbLine))
+        return circle_rule(q, id) if isinstance(id, CircleLine) else kerb_line_rule(q, id)
+
+    def rows_on(self, q: Engine, line: LineId) -> Floats:
+        if isinstance(line, SplitterLine):
+            return splitter_rows(q, line.roundabout, line.leg, line.piece)
+        assert isinstance(line, (CircleLine, KerbLine))
+        return rim_rows(q, line.roundabout) if isinstance(line, CircleLine) else kerb_rows(q, line.roundabout, line.leg)
+
+    def faces(self, q: Engine, thing: ThingId) -> tuple[FaceId, ...]:
+        return (*faces_of(q, thing.id), *splitter_faces(q, thing.id))
+
+    def face(self, q: Engine, id: FaceId) -> Face:
+        if isinstance(id, SplitterFace):
+            return splitter_face(q, id)
+        assert isinstance(id, RoundaboutFace)
+        return face_of(q, id)
+
+    def slopes(self, q: Engine, line: LineId, s: Floats) -> Floats:
+        assert isinstance(line, KerbLine)
+        return batter_slopes(q, line, s)
+
+    # What it does to streets
+
+    def meetings(self, q: Engine, street: str) -> tuple[Meeting, ...]:
+        return tuple(m for _, m in rounds_near(q, street))
+
+    def widens(self, q: Engine, street: str, side: Side) -> tuple[Widens, ...]:
+        return leg_widens(q, street, side)
+
+    def end_ties(self, q: Engine, street: str) -> tuple[EndTie, ...]:
+        return streets.end_ties(q, street)
+
+    def carried(self, q: Engine, street: str) -> tuple[Carried, ...]:
+        return streets.carried(q, street)
+
+    def turns(self, q: Engine, street: str, side: Side) -> tuple[Turn, ...]:
+        return streets.turns(q, street, side)
+
+    def own_range(self, q: Engine, street: str, side: Side) -> tuple[float, float]:
+        return streets.own_range(q, street, side)
+
+    def carriageway_range(self, q: Engine, street: str, side: Side) -> tuple[float, float]:
+        return streets.carriageway_range(q, street, side)
+
+    def breaks(self, q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
+        return streets.breaks(q, street, side)
+
+    def carriageway_breaks(self, q: Engine, street: str, side: Side) -> tuple[tuple[float, float], ...]:
+        return streets.carriageway_breaks(q, street, side)
+
+    def stations(self, q: Engine, street: str) -> Floats:
+        return streets.stations(q, street)
+
+    def corners_on(self, q: Engine, line: LineId) -> tuple[tuple[float, LineId, float], ...]:
+        if isinstance(line, StreetLine) and line.side is not None:
+            return streets.corners_on(q, line.street, line.side)
+        return ()
+
+    def reserves(self, q: Engine, street: str) -> tuple[Reserve, ...]:
+        return streets.reserves(q, street)
+
+    def followings(self, q: Engine) -> tuple[Following, ...]:
+        return tuple(f for i in roundabout_ids(q) for f in streets.followings(q, i))
+
+    def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
+        return recut(site, street, kept, rest)
+
+    def rejoined(self, q: Engine, site: Site, gone: str, street: str, start: float, back: bool) -> Site:
+        return rejoined(site, gone, street, start, back)
+
+    # How it shows itself
+
+    def outline(self, q: Engine, thing: ThingId) -> Drawing:
+        return show.drawing(q, thing.id)
+
+    def facts(self, q: Engine, thing: ThingId) -> tuple[Row, ...]:
+        return show.facts(q, thing.id)
+
+    def handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
+        return show.handles(q, thing.id)
+
+    def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
+        return None if isinstance(q.attempt(legs_of, thing.id), Unsolved) else CircleLine(thing.id)
+
+    def at(self, q: Engine, thing: ThingId, place: tuple[float, float]) -> float:
+        middle, sizes = q.attempt(middle_of, thing.id), q.attempt(sizes_of, thing.id)
+        if isinstance(middle, Unsolved) or isinstance(sizes, Unsolved):
+            return np.inf
+        away = float(np.hypot(*(middle - np.array(place))))
+        return max(away - (sizes.radius - sizes.width), 1e-9)
