@@ -26,13 +26,13 @@ class PeriodicCubic:
     @cached_property
     def _runs(self) -> Floats:
         """Metres from each knot to the next (n,)."""
-        return np.diff([*self.at, self.at[0] + self.length])
+        return np.asarray(np.diff([*self.at, self.at[0] + self.length]), dtype=np.float64)
 
     @cached_property
     def _slopes(self) -> Floats:
         """How the grade at each knot depends on all levels (n, n)."""
         n, g = len(self.at), self._runs
-        h = np.roll(g, 1)
+        h: Floats = np.roll(g, 1)
         every = np.arange(n)
         before, after = np.roll(every, 1), np.roll(every, -1)
         matrix, wanted = np.zeros((n, n)), np.zeros((n, n))
@@ -42,8 +42,7 @@ class PeriodicCubic:
         np.add.at(wanted, (every, every), 3.0 / h**2 - 3.0 / g**2)
         np.add.at(wanted, (every, before), -3.0 / h**2)
         np.add.at(wanted, (every, after), 3.0 / g**2)
-        found: Floats = np.linalg.solve(matrix, wanted)
-        return found
+        return np.asarray(np.linalg.solve(matrix, wanted), dtype=np.float64)
 
     def _within(self, s: ArrayLike) -> tuple[Floats, np.ndarray, np.ndarray, Floats]:
         x = np.mod(as_row(s) - self.at[0], self.length)

@@ -146,7 +146,9 @@ def _outline(
 ) -> Chain:
     """From the circle out to ``far`` metres along the road, where it has an ``end``."""
     left, right = sides
-    sweep = _angle(right.fillet - middle, left.fillet - middle)  # clockwise round the circle, from its left to its right
+    sweep = _angle(
+        right.fillet - middle, left.fillet - middle
+    )  # clockwise round the circle, from its left to its right
     if sweep <= 0.0:
         raise DoesNotFit("its corners at the circle have no room beside one another")
     elements = [

@@ -12,7 +12,7 @@ from humble_loop.kinds.junction import Junctions
 from humble_loop.kinds.kerb_line import KerbLines
 from humble_loop.kinds.knuckle import Knuckles
 from humble_loop.kinds.lot import Lots
-from humble_loop.kinds.roundabout import Roundabouts
+from humble_loop.kinds.roundabout import RoundaboutLegs, Roundabouts
 from humble_loop.kinds.street import Streets
 from humble_loop.kinds.survey_line import SurveyLines
 from humble_loop.kinds.tie import Ties
@@ -29,6 +29,7 @@ KINDS = (
     FallWindows(),
     Junctions(),
     Roundabouts(),
+    RoundaboutLegs(),
     TurningHeads(),
     Continuations(),
     Knuckles(),

@@ -31,7 +31,7 @@ from humble_loop.kinds.street.mouth import Edge, edge_across
 from humble_loop.kinds.street.plan import StreetLine
 from humble_loop.kinds.street.section import slopes_between
 from humble_loop.lines.faces import Face, FaceId, Patch, Strip
-from humble_loop.lines.line import LineId, ThingId, line, line_plan, sampled_at
+from humble_loop.lines.line import ThingId, line, line_plan, sampled_at
 from humble_loop.lines.standing import kinds
 from humble_loop.site import parts
 from humble_loop.site.model import SIDES, Side
@@ -78,7 +78,9 @@ def face_of(q: Engine, id: RoundaboutFace) -> Face:
     if id.part == "circle":
         rings, s = rings_of(q, id.roundabout), rim_rows(q, id.roundabout)
         lines = tuple(CircleLine(id.roundabout, r.name) for r in rings)
-        return Strip(f"{name} circle", "carriageway", lines, s, np.ones(len(s) - 1, dtype=bool), tuple(r.role for r in rings[1:]))
+        return Strip(
+            f"{name} circle", "carriageway", lines, s, np.ones(len(s) - 1, dtype=bool), tuple(r.role for r in rings[1:])
+        )
     if id.part == "middle":
         return _middle(q, id.roundabout)
     if id.part == "mouth":
@@ -116,14 +118,16 @@ def rim_rows(q: Engine, id: str) -> Floats:
             keys.append(rim_place(q, id, made.angles[0] + (on - a) / radius))
     even = np.linspace(0.0, total, 1 + int(np.ceil(total / _CHORD)))
     fine = sampled_at(rim.plan, rim.rule.bow(), settings.arc_tolerance, settings.level_tolerance)
-    return frozen(unique_chainages([0.0, total], *keys, rim.rule.key_places(), fine, even, low=0.0, high=total, gap=_SAME))
+    return frozen(
+        unique_chainages([0.0, total], *keys, rim.rule.key_places(), fine, even, low=0.0, high=total, gap=_SAME)
+    )
 
 
 def _stations(q: Engine, id: str, key: str) -> Floats:
     """Places along a kerb where what adjoins its boundary has rows, and as close as its boundary's bend needs."""
-    edge = q.attempt(boundary_of, id, key)
-    if isinstance(edge, Unsolved):
+    if isinstance(q.attempt(kerb_shape, id, key), Unsolved):
         return np.empty(0)
+    edge = boundary_of(q, id, key)
     wanted = [kind.stations_on(q, edge) for kind in kinds()]
     fine = sampled_at(kerb_plan(q, edge), (), parts.settings(q).arc_tolerance, 1.0)
     return np.concatenate([np.empty(0), *wanted, fine])
@@ -213,7 +217,7 @@ def _crown(q: Engine, id: str, leg: Leg, edge: Edge) -> Floats:
     """A leg's crown in its mouth (n, 3), from the circle outwards to where one of its halves begins."""
     low, high = leg.throat, abs(edge.first - leg.inner)
     u = np.linspace(low, high, max(2, int((high - low) / _APART) + 2))
-    made = line(q, StreetLine(leg.street)).points(leg.along(u) if leg.way > 0 else leg.inner - u)
+    made = line(q, StreetLine(leg.street)).points(leg.inner + leg.way * u)
     made[0] = line(q, CircleLine(id)).points(rim_place(q, id, [leg.angle]))[0]
     made[-1] = edge.nearer
     return made
@@ -257,5 +261,3 @@ def _outside(q: Engine, id: RoundaboutFace) -> Face:
         lines = tuple(KerbLine(id.roundabout, id.leg, n) for n in first.names)
         return Strip(f"{name} roadside", "roadside", lines, s, joined, first.roles)
     return batter(q, f"{name} batter", boundary_of(q, id.roundabout, id.leg), s, joined, ground_of(q))
-
-

@@ -6,12 +6,22 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.roundabout import show, streets
+from humble_loop.kinds.roundabout import leg_show, show, streets
 from humble_loop.kinds.roundabout.faces import RoundaboutFace, batter_slopes, face_of, faces_of, kerb_rows, rim_rows
 from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, kerb_plan, kerb_shape, leg_widens
 from humble_loop.kinds.roundabout.levels import CircleLine, circle_line_plan, circle_rule, kerb_line_rule, rings_of
 from humble_loop.kinds.roundabout.model import Roundabout, recut, rejoined
-from humble_loop.kinds.roundabout.place import legs_of, middle_of, roundabout_ids, roundabout_name, rounds_near, sizes_of
+from humble_loop.kinds.roundabout.place import (
+    leg_name,
+    leg_of,
+    legs_of,
+    middle_of,
+    roundabout_ids,
+    roundabout_name,
+    roundabout_of,
+    rounds_near,
+    sizes_of,
+)
 from humble_loop.kinds.roundabout.splitters import (
     SplitterFace,
     SplitterLine,
@@ -139,8 +149,14 @@ class Roundabouts(Kind):
     def outline(self, q: Engine, thing: ThingId) -> Drawing:
         return show.drawing(q, thing.id)
 
+    def details(self, q: Engine, thing: ThingId) -> Drawing:
+        return show.details(q, thing.id)
+
     def facts(self, q: Engine, thing: ThingId) -> tuple[Row, ...]:
         return show.facts(q, thing.id)
+
+    def facts_about(self, q: Engine, other: ThingId) -> tuple[Row, ...]:
+        return show.about_junction(q, other.id) if other.kind == "junction" else ()
 
     def handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
         return show.handles(q, thing.id)
@@ -148,9 +164,55 @@ class Roundabouts(Kind):
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         return None if isinstance(q.attempt(legs_of, thing.id), Unsolved) else CircleLine(thing.id)
 
+    def street_beside(self, q: Engine, id: LineId) -> str:
+        return roundabout_of(q, id.thing.id).street
+
     def at(self, q: Engine, thing: ThingId, place: tuple[float, float]) -> float:
         middle, sizes = q.attempt(middle_of, thing.id), q.attempt(sizes_of, thing.id)
         if isinstance(middle, Unsolved) or isinstance(sizes, Unsolved):
             return np.inf
         away = float(np.hypot(*(middle - np.array(place))))
         return max(away - (sizes.radius - sizes.width), 1e-9)
+
+
+class RoundaboutLegs(Kind):
+    """The streets that come in to a roundabout, each of which is chosen and worked on by itself."""
+
+    key, title, stage = "roundabout_leg", "Roundabout legs", "Junctions"
+
+    def things(self, q: Engine) -> tuple[ThingId, ...]:
+        found = []
+        for id in roundabout_ids(q):
+            legs = q.attempt(legs_of, id)
+            found += [
+                ThingId(self.key, leg_show.leg_thing(id, g.key)) for g in (() if isinstance(legs, Unsolved) else legs)
+            ]
+        return tuple(found)
+
+    def name(self, q: Engine, thing: ThingId) -> str:
+        id, key = leg_show.of_thing(thing.id)
+        return f"{roundabout_name(q, id)}, {leg_name(q, id, leg_of(q, id, key))}"
+
+    def under(self, q: Engine, thing: ThingId) -> ThingId | None:
+        return ThingId(Roundabouts.key, leg_show.of_thing(thing.id)[0])
+
+    def progress(self, q: Engine) -> dict[str, float]:
+        return {}
+
+    def outline(self, q: Engine, thing: ThingId) -> Drawing:
+        return leg_show.drawing(q, *leg_show.of_thing(thing.id))
+
+    def details(self, q: Engine, thing: ThingId) -> Drawing:
+        return leg_show.details(q, *leg_show.of_thing(thing.id))
+
+    def facts(self, q: Engine, thing: ThingId) -> tuple[Row, ...]:
+        return leg_show.facts(q, *leg_show.of_thing(thing.id))
+
+    def handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
+        return leg_show.handles(q, *leg_show.of_thing(thing.id))
+
+    def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
+        return StreetLine(leg_of(q, *leg_show.of_thing(thing.id)).street)
+
+    def at(self, q: Engine, thing: ThingId, place: tuple[float, float]) -> float:
+        return leg_show.at(q, *leg_show.of_thing(thing.id), place)

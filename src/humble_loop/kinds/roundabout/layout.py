@@ -135,9 +135,7 @@ def leg_widens(q: Engine, street: str, side: Side) -> tuple[Widens, ...]:
 # Kerbs
 
 
-def _touch(
-    q: Engine, id: str, leg: Leg, edge: EdgeLine, radius: float, seen: Side
-) -> tuple[CornerCurve, float, float]:
+def _touch(q: Engine, id: str, leg: Leg, edge: EdgeLine, radius: float, seen: Side) -> tuple[CornerCurve, float, float]:
     """The arc between a leg's edge and the inscribed circle; where it touches the leg (m along it), and the circle (its angle).
 
     On the left it runs inwards, on the right outwards, as the kerb does. Raises DoesNotFit where there is none.
@@ -201,9 +199,10 @@ def kerb_after(q: Engine, id: str, key: str) -> Kerb:
 
     name = f"{roundabout_name(q, id)}, from {leg_name(q, id, one)} to {leg_name(q, id, other)}"
     try:
-        made, left = laid(max(wanted))
+        made, _ = laid(max(wanted))
         if made is None:
-            reach = max(side_shape(q, g.street, g.own_side(s), g.at).reach for g, s in ((one, "left"), (other, "right")))  # type: ignore[arg-type]
+            ends: tuple[tuple[Leg, Side], ...] = ((one, "left"), (other, "right"))
+            reach = max(side_shape(q, g.street, g.own_side(s), g.at).reach for g, s in ends)
             made = _lessened(laid, max(wanted), max(reach / TIGHT, _WORTH * max(wanted)))
         return made or _alone(q, id, (k, n), (one, other), edges, wanted)
     except DoesNotFit as error:
@@ -248,8 +247,7 @@ def _alone(
     middle, radius = middle_of(q, id), max(wanted)
     headings = [float(g.chain.at([g.throat]).headings[0]) for g in legs]
     (px, py), (qx, qy) = (
-        g.chain.points_at([g.throat])[0]
-        + left_normals(h) * side_sign(s) * (abs(e.offset(g.throat)) + radius)  # type: ignore[arg-type]
+        g.chain.points_at([g.throat])[0] + left_normals(h) * side_sign(s) * (abs(e.offset(g.throat)) + radius)  # type: ignore[arg-type]
         for g, h, e, s in zip(legs, headings, edges, ("left", "right"))
     )
     (ux, uy), (vx, vy) = ((np.cos(h), np.sin(h)) for h in headings)
@@ -264,7 +262,9 @@ def _alone(
         raise DoesNotFit("their lips meet where the circle is")
     for leg, u in zip(legs, (made.base_start, made.base_end)):
         if not 0.0 < u < leg.chain.total:
-            raise DoesNotFit(f"with a radius of {radius:g} m it ends beyond the leg, which is {leg.chain.total:.2f} m long")
+            raise DoesNotFit(
+                f"with a radius of {radius:g} m it ends beyond the leg, which is {leg.chain.total:.2f} m long"
+            )
     nearest = float(made.chain.feet([middle]).chainages[0])
     place = made.chain.points_at([nearest])[0] - middle
     angle = one.angle + float(np.mod(np.arctan2(place[1], place[0]) - one.angle, 2.0 * np.pi))

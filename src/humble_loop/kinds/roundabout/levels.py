@@ -19,6 +19,7 @@ from humble_loop.geometry.gradeline import Profile
 from humble_loop.geometry.periodic import PeriodicCubic
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, kerb_name, kerb_plan, kerb_shape
+from humble_loop.kinds.roundabout.model import LevelWay
 from humble_loop.kinds.roundabout.place import (
     Leg,
     circle_of,
@@ -34,7 +35,18 @@ from humble_loop.kinds.roundabout.place import (
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, name_of, vips_of
 from humble_loop.lines.kind import Carried, EndTie, Turn
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line, line_plan
-from humble_loop.lines.quantity import Addend, Quantity, amount, decided, elsewhere, known, percent, summed, times
+from humble_loop.lines.quantity import (
+    Addend,
+    Quantity,
+    Reads,
+    amount,
+    decided,
+    elsewhere,
+    known,
+    percent,
+    summed,
+    times,
+)
 from humble_loop.lines.rules import Above, CubicBetween, InStretches, LevelRule, Shifted
 from humble_loop.lines.varying import Varying
 from humble_loop.site.model import Side, side_sign
@@ -72,7 +84,13 @@ def leg_level(q: Engine, id: str, leg: Leg) -> Quantity:
         share = (s - at[k]) / (at[k + 1] - at[k])
         bow = float(profile.level([s])[0]) if at[0] <= s <= at[-1] else np.nan
         ends = [
-            decided(f"{name_of(q, leg.street)} VIP at {at[j]:.2f}", float(vips[j].level or 0.0), ("vip", leg.street, j), "level set", "set")
+            decided(
+                f"{name_of(q, leg.street)} VIP at {at[j]:.2f}",
+                float(vips[j].level or 0.0),
+                ("vip", leg.street, j),
+                "level set",
+                "set",
+            )
             for j in (k, k + 1)
         ]
         straight = (1.0 - share) * float(ends[0].value[0]) + share * float(ends[1].value[0])
@@ -120,26 +138,33 @@ class CirclePlane:
         return found
 
 
-@query
 def circle_plane(q: Engine, id: str) -> CirclePlane:
     """The plane or cone on which a roundabout lies."""
+    return plane_as(q, id, roundabout_of(q, id).levels)
+
+
+@query
+def plane_as(q: Engine, id: str, way: LevelWay) -> CirclePlane:
+    """The plane or cone on which a roundabout would lie in one of the ways of levels."""
     made, sizes, middle, name = roundabout_of(q, id), sizes_of(q, id), middle_of(q, id), roundabout_name(q, id)
     legs = legs_of(q, id)
     levels = [leg_level(q, id, g) for g in legs]
     d = np.array([g.chain.points_at([g.throat])[0] for g in legs]) - middle
-    weights = _cone(len(legs)) if made.levels == "cone" or len(legs) == 1 else _fitted(d)
-    words = "the plane that fits its legs best"
-    if made.levels == "cone":
-        words = "the mean of its legs"
-    elif made.levels == "through" and len(legs) > 1:
-        weights = _through(q, id, d, legs)
-        words = "the plane of the street that runs through"
+    cone = way == "cone" or len(legs) == 1
+    weights, words = _fitted(d), "the plane that fits its legs best"
+    if cone:
+        weights, words = _cone(len(legs)), "the mean of its legs"
+    elif way == "through":
+        weights, words = _through(q, id, d, legs), "the plane of the street that runs through"
     called = [leg_name(q, id, g) for g in legs]
+    what: tuple[tuple[str, Reads], ...] = (
+        ("in the middle", "level"),
+        ("slope to the east", "grade"),
+        ("slope to the north", "grade"),
+    )
     level, east, north = (
-        summed(f"{name} {what}", words, *(times(n, z, w) for n, z, w in zip(called, levels, row)), unit=unit)
-        for what, unit, row in zip(
-            ("in the middle", "slope to the east", "slope to the north"), ("level", "grade", "grade"), weights
-        )
+        summed(f"{name} {w}", words, *(times(n, z, f) for n, z, f in zip(called, levels, row)), unit=unit)
+        for (w, unit), row in zip(what, weights)
     )
     if made.level is not None:
         level = decided(f"{name} in the middle", made.level, ("roundabout level", id), "level set", "set")
@@ -151,7 +176,7 @@ def circle_plane(q: Engine, id: str) -> CirclePlane:
             known(f"{name} slope to the {w}", [-steep * v], "tilt set", "set", "grade")
             for w, v in (("east", np.cos(heading)), ("north", np.sin(heading)))
         )
-    fall = made.fall if made.fall is not None else (sizes.fall if made.levels == "cone" or len(legs) == 1 else 0.0)
+    fall = made.fall if made.fall is not None else (sizes.fall if cone else 0.0)
     return CirclePlane(middle, sizes.radius, level, east, north, fall)
 
 
@@ -269,7 +294,9 @@ def circle_line_plan(q: Engine, id: CircleLine) -> LinePlan:
         raise Unsolved(roundabout_name(q, id.roundabout), f"it has no line '{id.point}'", "choose another line")
     chain = rim_chain(q, id.roundabout)
     title = f"{roundabout_name(q, id.roundabout)} {'circle' if ring.name == 'rim' else ring.name}"
-    return LinePlan(title, "return" if ring.name == "rim" else ring.name, chain, Varying.steady(ring.inwards), 0.0, chain.total)
+    return LinePlan(
+        title, "return" if ring.name == "rim" else ring.name, chain, Varying.steady(ring.inwards), 0.0, chain.total
+    )
 
 
 @dataclass(frozen=True)
@@ -354,7 +381,10 @@ def circle_rule(q: Engine, id: CircleLine) -> LevelRule:
     rises = tuple((f"{a.name} to {b.name}", Varying.steady(b.rise)) for a, b in zip(rings[1:k], rings[2 : k + 1]))
     if own:
         fall = sizes_of(q, id.roundabout).fall if made.fall is None else made.fall
-        rises = ((f"{percent(fall)} inwards × {rings[1].inwards:.2f} m", Varying.steady(fall * rings[1].inwards)), *rises)
+        rises = (
+            (f"{percent(fall)} inwards × {rings[1].inwards:.2f} m", Varying.steady(fall * rings[1].inwards)),
+            *rises,
+        )
     return Above(plan.title, "inwards by the roundabout's sizes", base, base.point, line(q, base).rule, rises)
 
 
@@ -413,7 +443,11 @@ class AlongRim(LevelRule):
         x, at = as_row(s), self._on(s)
         there = elsewhere("grade of the circle", self.rim, at, self.rule.grades(at, side), "grade")
         return summed(
-            lambda k: f"grade of {self.title} at {x[k]:.2f}", "on the circle", times("circle", there), source="tied", unit="grade"
+            lambda k: f"grade of {self.title} at {x[k]:.2f}",
+            "on the circle",
+            times("circle", there),
+            source="tied",
+            unit="grade",
         )
 
     def bow(self) -> list[tuple[float, float, float]]:
@@ -436,11 +470,25 @@ def kerb_rule(q: Engine, id: str, key: str) -> LevelRule:
     words = "cubic meeting the lip and the circle in level and grade"
     (r0, g0), (r1, g1) = ((rim_level(q, id, t), rim_grade(q, id, t)) for t in made.angles)
     first = CubicBetween(
-        title, words, a, z0, m0, r0, g0, ("lip's level", "lip's grade", "circle's level", "circle's grade"),
+        title,
+        words,
+        a,
+        z0,
+        m0,
+        r0,
+        g0,
+        ("lip's level", "lip's grade", "circle's level", "circle's grade"),
         *_levels(q, id, one, "left", a, True, title),
     )
     last = CubicBetween(
-        title, words, total - b, r1, g1, z1, m1, ("circle's level", "circle's grade", "lip's level", "lip's grade"),
+        title,
+        words,
+        total - b,
+        r1,
+        g1,
+        z1,
+        m1,
+        ("circle's level", "circle's grade", "lip's level", "lip's grade"),
         *_levels(q, id, other, "right", total - b, False, title),
     )
     rim = CircleLine(id)
@@ -457,7 +505,8 @@ def _levels(
     given = [(v.share, k, v.level) for k, v in enumerate(getattr(chosen, f"{key}_levels"))]
     rows = sorted(((1.0 - share if inwards else share) * length, k, z) for share, k, z in given)
     return tuple(s for s, _, _ in rows), tuple(
-        decided(f"{title} level at {s:.2f}", z, ("leg level", id, leg.key, key, k), "level set", "set") for s, k, z in rows
+        decided(f"{title} level at {s:.2f}", z, ("leg level", id, leg.key, key, k), "level set", "set")
+        for s, k, z in rows
     )
 
 

@@ -85,8 +85,7 @@ def _place(q: Engine, made: Roundabout) -> Floats:
             "the two streets that it joins do not meet any more",
             "bring them together, or take it away",
         )
-    found = chain.points_at([meetings[np.argmin(np.abs(meetings - at))]])[0]
-    return found
+    return np.asarray(chain.points_at([meetings[np.argmin(np.abs(meetings - at))]])[0])
 
 
 _OFF = 5.0  # metres beyond its end by which a street may have become shorter
@@ -321,4 +320,3 @@ def leg_name(q: Engine, id: str, leg: Leg) -> str:
 
 
 COMPASS = ("east", "north-east", "north", "north-west", "west", "south-west", "south", "south-east")
-

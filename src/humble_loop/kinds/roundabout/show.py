@@ -1,15 +1,52 @@
-"""How a roundabout shows itself, and how it is taken in hand."""
+"""How a roundabout shows itself, and how it is taken in hand; its legs do so by themselves (``leg_show``)."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
 from humble_loop.engine.query import Engine, Unsolved
-from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.arrays import Floats, tangents
 from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, kerb_shape
-from humble_loop.kinds.roundabout.levels import CircleLine, rings_of
-from humble_loop.kinds.roundabout.place import legs_of
+from humble_loop.kinds.roundabout.levels import CircleLine, plane_as, rim_chain, rings_of
+from humble_loop.kinds.roundabout.making import of_junction
+from humble_loop.kinds.roundabout.model import LevelWay, remove_roundabout, set_roundabout
+from humble_loop.kinds.roundabout.place import legs_of, middle_of, roundabout_name, roundabout_of, sizes_of
+from humble_loop.kinds.street.plan import name_of
 from humble_loop.kinds.street.show import SAG, role_in_plan
-from humble_loop.lines.describe import Drawing, Handle, Row, Stroke, joined_up
-from humble_loop.lines.line import line_plan
+from humble_loop.lines.describe import (
+    LABEL_RANKS,
+    Actions,
+    Choice,
+    Drawing,
+    Fact,
+    Handle,
+    Label,
+    Note,
+    Place,
+    Row,
+    Stroke,
+    Told,
+    Typed,
+    Unit,
+    joined_up,
+)
+from humble_loop.lines.line import line, line_plan
+from humble_loop.site import parts
+from humble_loop.site.edits import Edit
+from humble_loop.site.library import RoundaboutPreset
+
+_LEAST = 0.5  # metres of a size that is dragged
+_DIGITS = 2  # of a size or a place that is dragged
+_WAYS: tuple[tuple[LevelWay, str], ...] = (
+    ("plane", "on the plane that fits its legs"),
+    ("through", "on the plane of a street through it"),
+    ("cone", "on a cone about its middle"),
+    ("own", "its own closed grade line"),
+)
+_AROUND = np.linspace(0.0, 2.0 * np.pi, 73)  # angles at which two ways are compared
 
 
 def drawing(q: Engine, id: str) -> Drawing:
@@ -29,12 +66,256 @@ def drawing(q: Engine, id: str) -> Drawing:
             plan = q.attempt(line_plan, KerbLine(id, leg.key, point))
             if beyond is not None and not isinstance(plan, Unsolved):
                 by_role.setdefault(beyond, []).extend(plan.points(s) for s in plan.runs(SAG))
+    rim = q.attempt(rim_chain, id)
+    if not isinstance(rim, Unsolved):
+        by_role["leader"] = [rim.points_at(rim.sampled(sag=SAG))]
     return Drawing(tuple(Stroke(role, joined_up(runs)) for role, runs in by_role.items()))
 
 
+def details(q: Engine, id: str) -> Drawing:
+    """The circle's levels where its legs cross it."""
+    legs, rim = q.attempt(legs_of, id), q.attempt(line, CircleLine(id))
+    if isinstance(legs, Unsolved) or isinstance(rim, Unsolved):
+        return Drawing()
+    labels = []
+    for leg in legs:
+        place = leg.chain.points_at([leg.throat])[0]
+        level = float(rim.rule.levels(rim.plan.base.feet([place]).chainages)[0])
+        at = float(place[0]), float(place[1])
+        labels.append(Label(at, "throat", LABEL_RANKS["throat"], unit="level", value=level))
+    return Drawing((), (), tuple(labels))
+
+
+# Facts
+
+
+def _to(id: str, key: str) -> Callable[[Any], Edit]:
+    return lambda value: lambda s: set_roundabout(s, id, **{key: value})
+
+
 def facts(q: Engine, id: str) -> tuple[Row, ...]:
-    return ()
+    """Its sizes and how it lies."""
+    made, name = roundabout_of(q, id), roundabout_name(q, id)
+    rename, state = _to(id, "name"), "set" if made.name else "proposed"
+    presets = tuple((i, parts.one(q, RoundaboutPreset, i).name) for i in parts.ids(q, RoundaboutPreset))
+    rows: list[Row] = [
+        Fact("name", "text", name, state, lambda v: rename(v or None), rename(None if made.name else name)),
+        Choice("preset", presets, made.preset, _to(id, "preset")),
+    ]
+    sizes = q.attempt(sizes_of, id)
+    if not isinstance(sizes, Unsolved):
+        rows += [
+            _size("inscribed radius", id, "radius", made.radius, sizes.radius),
+            _size("carriageway round it", id, "width", made.width, sizes.width),
+            _size("lanes round it", id, "lanes", made.lanes, sizes.lanes, "count"),
+            _size("apron", id, "apron", made.apron, sizes.apron, "length"),
+            Fact("island radius", "length", sizes.radius - sizes.width, inner=True),
+        ]
+    for part in (q.attempt(middle_of, id), q.attempt(rings_of, id), q.attempt(legs_of, id)):
+        if isinstance(part, Unsolved):
+            return (*rows, Note(f"{part.message}; {part.remedy}"), _away(q, id))
+    rows += _level_rows(q, id)
+    rows.append(Note("A leg is chosen by a click where it comes in", heading=False))
+    return (*rows, _away(q, id))
+
+
+def _size(label: str, id: str, key: str, given: float | None, used: float, unit: Unit = "size") -> Fact:
+    edit = _to(id, key)
+    typed = edit if unit != "count" else (lambda v: edit(int(v)))
+    return Fact(
+        label, unit, used, "proposed" if given is None else "set", typed, edit(None if given is not None else used)
+    )
+
+
+def _level_rows(q: Engine, id: str) -> list[Row]:
+    made = roundabout_of(q, id)
+    rows: list[Row] = [_ways(q, id)]
+    plane = q.attempt(plane_as, id, made.levels)
+    if isinstance(plane, Unsolved):
+        return [*rows, Note(f"{plane.message}; {plane.remedy}")]
+    if made.levels == "own":
+        rows.append(
+            Fact(
+                "falls outwards",
+                "grade",
+                _fall(q, id),
+                "set" if made.fall is not None else "proposed",
+                _to(id, "fall"),
+                inner=True,
+            )
+        )
+        return [*rows, _seam(q, id)]
+    if made.levels == "through":
+        streets = dict.fromkeys(g.street for g in legs_of(q, id))
+        now = made.through or made.street
+        rows.append(Choice("through", tuple((s, name_of(q, s)) for s in streets), now, _to(id, "through"), inner=True))
+    level, tilt = float(plane.level.value[0]), float(np.hypot(*plane.slope))
+    towards = float(np.mod(90.0 - np.degrees(np.arctan2(-plane.slope[1], -plane.slope[0])), 360.0))
+    rows.append(_proposed("level in its middle", "level", id, "level", made.level, level, 3))
+    if made.levels != "cone" or made.tilt:
+        rows.append(_proposed("tilts by", "grade", id, "tilt", made.tilt, tilt, 5))
+        if tilt > 0.0:
+            rows.append(_proposed("towards", "bearing", id, "towards", made.towards, towards, 2))
+    rows.append(_proposed("falls outwards", "grade", id, "fall", made.fall, plane.fall, 5))
+    return [*rows, _seam(q, id)]
+
+
+def _fall(q: Engine, id: str) -> float:
+    made = roundabout_of(q, id)
+    return sizes_of(q, id).fall if made.fall is None else made.fall
+
+
+def _proposed(label: str, unit: Unit, id: str, key: str, given: float | None, used: float, digits: int) -> Fact:
+    edit = _to(id, key)
+    switch = edit(None) if given is not None else edit(round(used, digits))
+    return Fact(label, unit, used, "set" if given is not None else "proposed", edit, switch, inner=True)
+
+
+def _seam(q: Engine, id: str) -> Fact:
+    seam = _to(id, "seam")
+    return Fact("long section begins at", "bearing", roundabout_of(q, id).seam, "set", lambda v: seam(float(v) % 360.0))
+
+
+def difference(q: Engine, id: str, way: LevelWay) -> tuple[float, float] | None:
+    """By how much (m) its circle would at most sink and rise in another way of levels; None where it cannot be said, or is as it is."""
+    made, rim = roundabout_of(q, id), q.attempt(line, CircleLine(id))
+    if way in (made.levels, "own") or isinstance(rim, Unsolved):
+        return None
+    other = q.attempt(plane_as, id, way)
+    if isinstance(other, Unsolved):
+        return None
+    places = other.middle + other.radius * tangents(_AROUND)
+    by = other.at(places) - rim.rule.levels(rim.plan.base.feet(places).chainages)
+    return max(0.0, -float(by.min())), max(0.0, float(by.max()))
+
+
+def _ways(q: Engine, id: str) -> Choice:
+    """The ways of levels, and what going over to another would do."""
+    made, options = roundabout_of(q, id), []
+    for way, words in _WAYS:
+        by = difference(q, id, way)
+        options.append((way, words if by is None else f"{words} (−{by[0]:.3f} to +{by[1]:.3f} m)"))
+
+    def edit(value: str) -> Edit:
+        return to_own(q, id) if value == "own" and made.levels != "own" else _to(id, "levels")(value)
+
+    return Choice("levels", tuple(options), made.levels, edit)
+
+
+def to_own(q: Engine, id: str) -> Edit:
+    """The edit that gives a circle its own levels: as it lies now, where its legs cross it and half way between."""
+    made, rim = roundabout_of(q, id), line(q, CircleLine(id))
+    if len(made.vips) >= 3:
+        return _to(id, "levels")("own")
+    angles = [g.angle for g in legs_of(q, id)]
+    turns = np.mod(np.diff([*angles, angles[0] + 2.0 * np.pi]), 2.0 * np.pi)
+    turns[turns == 0.0] = 2.0 * np.pi
+    parted = 2 if len(angles) > 1 else 4
+    at = [a + share * t for a, t in zip(angles, turns) for share in np.arange(parted) / parted]
+    vips = []
+    for angle in at:
+        place = middle_of(q, id) + sizes_of(q, id).radius * tangents(angle)
+        level = float(rim.rule.levels(rim.plan.base.feet([place]).chainages)[0])
+        bearing = round(float(np.mod(90.0 - np.degrees(angle), 360.0)), 3)
+        vips.append({"bearing": bearing, "level": round(level, 3)})
+    return lambda s: set_roundabout(s, id, levels="own", vips=tuple(vips))
+
+
+def _away(q: Engine, id: str) -> Actions:
+    made = roundabout_of(q, id)
+    back = [("Make it a junction again", _to(id, "laid")(False))] if made.other else []
+    return Actions((*back, (f"Take {roundabout_name(q, id)} away", lambda s: remove_roundabout(s, id))))
+
+
+def about_junction(q: Engine, id: str) -> tuple[Row, ...]:
+    """That a junction can be made a roundabout."""
+    seat = of_junction(q, id)
+    if seat is None or not parts.ids(q, RoundaboutPreset):
+        return ()
+    preset = "compact" if "compact" in parts.ids(q, RoundaboutPreset) else parts.ids(q, RoundaboutPreset)[0]
+    return (Actions((("Make it a roundabout", seat.edit(preset)),)),)
+
+
+# By hand
 
 
 def handles(q: Engine, id: str) -> tuple[Handle, ...]:
-    return ()
+    """Its middle, the circle, the island and its apron."""
+    middle, sizes = q.attempt(middle_of, id), q.attempt(sizes_of, id)
+    if isinstance(middle, Unsolved) or isinstance(sizes, Unsolved):
+        return ()
+    found = [_middle(q, id, middle), _radius(q, id, middle, sizes.radius)]
+    found.append(_ring(q, id, middle, "width", "carriageway", sizes.radius - sizes.width, sizes.width))
+    if sizes.apron > 0.0:
+        inside = sizes.radius - sizes.width - sizes.apron
+        found.append(_ring(q, id, middle, "apron", "apron", max(inside, 0.0), sizes.apron))
+    return tuple(found)
+
+
+def _rule(q_id: str) -> Callable[[Engine], str]:
+    def rule(q: Engine) -> str:
+        for part in (q.attempt(rings_of, q_id), q.attempt(legs_of, q_id)):
+            if isinstance(part, Unsolved):
+                return part.message
+        legs = q.attempt(legs_of, q_id)
+        for leg in () if isinstance(legs, Unsolved) else legs:
+            made = q.attempt(kerb_after, q_id, leg.key)
+            if isinstance(made, Unsolved):
+                return made.message
+        return ""
+
+    return rule
+
+
+def _middle(q: Engine, id: str, middle: Floats) -> Handle:
+    made = roundabout_of(q, id)
+    seat = middle - [made.east, made.north]
+
+    def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
+        by = [round(float(np.clip(a - b, -200.0, 200.0)), _DIGITS) for a, b in zip(place, seat)]
+        told = Told("east", "length", by[0], made.east), Told("north", "length", by[1], made.north)
+        return (lambda s: set_roundabout(s, id, east=by[0], north=by[1])), told
+
+    at = float(middle[0]), float(middle[1])
+    title = f"{roundabout_name(q, id)} middle"
+    typed = (
+        Typed("length", "metres to the east", _to(id, "east"), "e"),
+        Typed("length", "metres to the north", _to(id, "north"), "n"),
+    )
+    return Handle(("roundabout middle", id), at, title, "square", moved, typed, _rule(id))
+
+
+_TAKEN = {"radius": 0.35, "width": -0.35, "apron": -0.75}  # radians from north-east where each ring is taken
+
+
+def _radius(q: Engine, id: str, middle: Floats, radius: float) -> Handle:
+    edit, at = _to(id, "radius"), middle + radius * tangents(np.pi / 4 + _TAKEN["radius"])
+
+    def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
+        now = max(3.0, round(float(np.hypot(*(np.array(place) - middle))), _DIGITS))
+        return edit(now), (Told("radius", "length", now, radius),)
+
+    title = f"{roundabout_name(q, id)} inscribed radius"
+    return Handle(
+        ("roundabout radius", id),
+        (float(at[0]), float(at[1])),
+        title,
+        "round",
+        moved,
+        (Typed("size", "a radius", edit),),
+        _rule(id),
+    )
+
+
+def _ring(q: Engine, id: str, middle: Floats, key: str, words: str, inside: float, used: float) -> Handle:
+    """A width inwards from the ring outside it, which stays."""
+    edit, at = _to(id, key), middle + inside * tangents(np.pi / 4 + _TAKEN[key])
+
+    def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
+        away = float(np.hypot(*(np.array(place) - middle)))
+        now = max(_LEAST, round(inside + used - away, _DIGITS))
+        return edit(now), (Told(words, "length", now, used),)
+
+    title = f"{roundabout_name(q, id)} {words}"
+    typed = (Typed("size", f"a width of the {words}", edit),)
+    return Handle((f"roundabout {key}", id), (float(at[0]), float(at[1])), title, "round", moved, typed, _rule(id))

@@ -163,4 +163,3 @@ def followings(q: Engine, id: str) -> tuple[Following, ...]:
     of = ThingId("roundabout", id)
     streets = dict.fromkeys(g.street for g in (() if isinstance(legs, Unsolved) else legs))
     return tuple(Following(ThingId("street", s), of, "its crown where it meets the circle") for s in streets)
-

@@ -48,9 +48,7 @@ def edge_across(
     """
     halves = {c: side_rows(q, street, side) for c, side in sides.items()}
     # Along the lip, from where its kerb begins to where its own carriageway does.
-    ends = {
-        c: between(on_line(q, StreetLine(street, "lip", sides[c]), halves[c]), kerbs[c], begins[c]) for c in sides
-    }
+    ends = {c: between(on_line(q, StreetLine(street, "lip", sides[c]), halves[c]), kerbs[c], begins[c]) for c in sides}
     a, b = begins["right"], begins["left"]
     longer = halves["right"] if (a < b) == onwards else halves["left"]
     crown = between(on_line(q, StreetLine(street), longer), a, b)

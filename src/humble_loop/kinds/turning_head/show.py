@@ -223,10 +223,10 @@ def about_street(q: Engine, street: str) -> tuple[Row, ...]:
     if not is_new(q, street):
         return ()
     rows: list[Row] = []
-    taken = dict(heads_of(q, street))
+    standing = dict(heads_of(q, street))
     offers: list[tuple[str, Edit]] = []
     for end in ENDS:
-        if end in taken:
+        if end in standing:
             words = head_name(q, street, end).removeprefix(f"{name_of(q, street)} ").capitalize()
             rows += [
                 Note(words if end == "end" or "start" in words else f"{words} at its start"),
@@ -237,7 +237,7 @@ def about_street(q: Engine, street: str) -> tuple[Row, ...]:
             for kind, at_end, at_start in _OFFERS:
                 words = at_end if end == "end" else at_start
                 offers.append((words, lambda s, d=drawn, k=kind: shape_head(s, street, d, k)))  # type: ignore[misc]
-    if offers and not taken:
+    if offers and not standing:
         rows.append(Actions(tuple(offers)))
     return tuple(rows)
 

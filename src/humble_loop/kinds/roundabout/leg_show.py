@@ -1,0 +1,292 @@
+"""How a leg of a roundabout shows itself, and how it is taken in hand."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import shapely
+
+from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.geometry.arrays import Floats, left_normals, tangents
+from humble_loop.kinds.roundabout.layout import Kerb, kerb_after, leg_edge, lip_edge
+from humble_loop.kinds.roundabout.model import set_leg
+from humble_loop.kinds.roundabout.place import (
+    Leg,
+    entry_side,
+    leg_choice,
+    leg_name,
+    leg_of,
+    leg_sizes,
+    legs_of,
+    middle_of,
+    roundabout_name,
+    sizes_of,
+)
+from humble_loop.kinds.roundabout.splitters import SplitterLine, pieces_of, splitters
+from humble_loop.kinds.street.show import SAG
+from humble_loop.lines.describe import (
+    LABEL_RANKS,
+    Drawing,
+    Fact,
+    Handle,
+    Label,
+    Note,
+    Place,
+    Row,
+    Stroke,
+    Told,
+    Typed,
+    Unit,
+    joined_up,
+)
+from humble_loop.lines.line import line_plan
+from humble_loop.site.edits import Edit
+from humble_loop.site.model import SIDES, Side, other_side, side_sign
+
+_DIGITS = 2
+_LEAST = 0.5  # metres of a size that is dragged
+_INSIDE = 1e-9  # metres
+
+
+def leg_thing(id: str, key: str) -> str:
+    """The id of a leg as a thing."""
+    return f"{id}|{key}"
+
+
+def of_thing(thing: str) -> tuple[str, str]:
+    """A roundabout's id and a leg's key from that."""
+    id, _, key = thing.partition("|")
+    return id, key
+
+
+def kerbs_beside(q: Engine, id: str, leg: Leg) -> dict[Side, Kerb]:
+    """The kerbs on both sides of a leg, those that can be made."""
+    legs = legs_of(q, id)
+    k = next(i for i, g in enumerate(legs) if g.key == leg.key)
+    made = {seen: q.attempt(kerb_after, id, key) for seen, key in (("left", leg.key), ("right", legs[k - 1].key))}
+    return {seen: kerb for seen, kerb in made.items() if isinstance(kerb, Kerb)}  # type: ignore[misc]
+
+
+def arc_points(made: Kerb, seen: Side) -> Floats:
+    """The arc of a kerb that belongs to a leg on its left or right (n, 2), from the circle outwards."""
+    a, b = made.ends
+    part = (0.0, a) if seen == "left" else (b, made.chain.total)
+    s = np.linspace(*part, 25)
+    points = made.chain.points_at(s)
+    return points[::-1] if seen == "left" else points
+
+
+def drawing(q: Engine, id: str, key: str) -> Drawing:
+    """Its kerbs' arcs, and its splitter island."""
+    leg = leg_of(q, id, key)
+    arcs = [arc_points(made, seen) for seen, made in kerbs_beside(q, id, leg).items()]
+    strokes = [Stroke("return", joined_up(arcs))]
+    by_role: dict[str, list[Floats]] = {}
+    for n in pieces_of(q, id, key):
+        for point, role in (("lip", "return"), ("kerb back", "kerb")):
+            plan = q.attempt(line_plan, SplitterLine(id, key, n, point))
+            if not isinstance(plan, Unsolved):
+                by_role.setdefault(role, []).extend(plan.points(s) for s in plan.runs(SAG))
+    return Drawing((*strokes, *(Stroke(role, joined_up(runs)) for role, runs in by_role.items())))
+
+
+def details(q: Engine, id: str, key: str) -> Drawing:
+    """The radii of its kerbs."""
+    leg, labels = leg_of(q, id, key), []
+    for seen, made in kerbs_beside(q, id, leg).items():
+        e, n = arc_points(made, seen)[12].tolist()
+        radius = made.radii[0 if seen == "left" else 1]
+        labels.append(Label((e, n), "kerb", LABEL_RANKS["spot"], words=f"R {radius:.2f}", centred=True))
+    return Drawing((), (), tuple(labels))
+
+
+# Facts
+
+
+def _to(id: str, leg: Leg, key: str) -> Callable[[Any], Edit]:
+    return lambda value: lambda s: set_leg(s, id, leg.street, leg.drawn, **{key: value})
+
+
+def facts(q: Engine, id: str, key: str) -> tuple[Row, ...]:
+    """How it comes in and goes out, and its splitter island."""
+    leg, entry = leg_of(q, id, key), entry_side(q)
+    made, kerbs = leg_choice(q, id, leg.street, leg.drawn), kerbs_beside(q, id, leg)
+    sizes = leg_sizes(q, id, leg)
+
+    def size(label: str, name: str, unit: Unit = "size") -> Fact:
+        given, used, edit = getattr(made, name), getattr(sizes, name), _to(id, leg, name)
+        typed = edit if unit != "count" else (lambda v: edit(int(v)))
+        return Fact(
+            label,
+            unit,
+            used,
+            "proposed" if given is None else "set",
+            typed,
+            edit(None if given is not None else used),
+            inner=True,
+        )
+
+    rows: list[Row] = [
+        Fact("of", "text", roundabout_name(q, id)),
+        Fact("passes left of the middle", "length", leg.offset),
+    ]
+    for words, name, seen in (("Entry", "entry", entry), ("Exit", "exit", other_side(entry))):
+        rows += [
+            Note(words),
+            size("width", name),
+            size("lanes", f"{name}_lanes", "count"),
+            size("radius", f"{name}_radius"),
+        ]
+        if seen in kerbs:
+            used = kerbs[seen].radii[0 if seen == "left" else 1]
+            if abs(used - getattr(sizes, f"{name}_radius")) > 1e-6:
+                rows.append(Fact("as it fits beside the next leg", "length", used, inner=True))
+        else:
+            rows.append(Note(_why(q, id, leg, seen), heading=False))
+    rows += [
+        Note("Approach"),
+        size("widens over", "flare"),
+        Note("Splitter island"),
+        size("length from the circle", "splitter", "length"),
+    ]
+    if sizes.splitter > 0.0:
+        rows += [
+            size("wide", "splitter_width"),
+            Fact(
+                "left of the centreline",
+                "length",
+                made.splitter_offset,
+                "set",
+                _to(id, leg, "splitter_offset"),
+                inner=True,
+            ),
+            size("opens before the circle", "crossing", "length"),
+        ]
+        if sizes.crossing > 0.0:
+            rows.append(size("for a crossing", "crossing_width"))
+        laid = q.attempt(splitters, id, key)
+        if isinstance(laid, Unsolved):
+            rows.append(Note(f"{laid.message}; {laid.remedy}", heading=False))
+    return tuple(rows)
+
+
+def _why(q: Engine, id: str, leg: Leg, seen: Side) -> str:
+    legs = legs_of(q, id)
+    k = next(i for i, g in enumerate(legs) if g.key == leg.key)
+    made = q.attempt(kerb_after, id, leg.key if seen == "left" else legs[k - 1].key)
+    return f"{made.message}; {made.remedy}" if isinstance(made, Unsolved) else ""
+
+
+# By hand
+
+
+def handles(q: Engine, id: str, key: str) -> tuple[Handle, ...]:
+    """On both sides where its kerb touches the lip (its radius), where it is at its width, and where it has widened; and its splitter island."""
+    hand = _Hand(q, id, leg_of(q, id, key))
+    sides = [h for seen in SIDES for h in _side_handles(hand, seen)]
+    return (*sides, *(_splitter_handles(hand) if hand.sizes.splitter > 0.0 else ()))
+
+
+class _Hand:
+    """A leg in hand: the handles of its sizes."""
+
+    def __init__(self, q: Engine, id: str, leg: Leg) -> None:
+        self.q, self.id, self.leg, self.sizes = q, id, leg, leg_sizes(q, id, leg)
+        self.name = leg_name(q, id, leg)
+
+    def along(self, place: Place) -> float:
+        """Metres along the leg of a place."""
+        return float(self.leg.chain.feet([place], extend=True).chainages[0])
+
+    def handle(
+        self,
+        size: str,
+        words: str,
+        u: float,
+        offset: float,
+        measure: Callable[[Place], float],
+        rule: Callable[[Engine], str],
+        key: tuple[Any, ...] = (),
+    ) -> Handle:
+        """A handle ``u`` metres along the leg and ``offset`` to the left, whose place is measured as one of its sizes."""
+        edit, was = _to(self.id, self.leg, size), float(getattr(self.sizes, size))
+
+        def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
+            now = max(_LEAST, round(measure(place), _DIGITS))
+            return edit(now), (Told(words, "length", now, was),)
+
+        e, n = self.leg.chain.points_at([u], offset)[0].tolist()
+        held = (f"leg {size}", self.id, self.leg.key, *key)
+        typed = (Typed("size", f"a {words}", edit),)
+        return Handle(held, (float(e), float(n)), f"{self.name} {words}", "round", moved, typed, rule)
+
+
+def _side_handles(hand: _Hand, seen: Side) -> list[Handle]:
+    q, id, leg, sizes, sign = hand.q, hand.id, hand.leg, hand.sizes, side_sign(seen)
+    name = "entry" if seen == entry_side(q) else "exit"
+    edge, at = lip_edge(q, leg, seen), leg_edge(q, id, leg, seen)
+    size, frame = sizes_of(q, id).radius, leg.chain.at([leg.throat])
+    from_middle, heading = frame.points[0] - middle_of(q, id), float(frame.headings[0])
+    across = sign * float(from_middle @ left_normals(heading)) + abs(edge.offset(at))
+    abreast = leg.throat - float(from_middle @ tangents(heading))
+
+    def radius(place: Place) -> float:
+        # An arc that touches the circle and a straight lip ``across`` from the middle does so x from abreast of it: (R + r)2 = (d + r)2 + x2.
+        x = max(hand.along(place) - abreast, 0.0)
+        return float(np.clip((x * x + across * across - size * size) / (2.0 * max(size - across, 0.1)), 1.0, 400.0))
+
+    full = max(at, leg.throat + sizes.splitter)
+    beside = abs(edge.offset(full)) - float(getattr(sizes, name))
+    flared = min(full + sizes.flare, leg.chain.total)
+
+    def wide(place: Place) -> float:
+        return sign * float(leg.chain.feet([place]).offsets[0]) - beside
+
+    def rule(q: Engine) -> str:
+        legs = q.attempt(legs_of, id)
+        now = None if isinstance(legs, Unsolved) else next((g for g in legs if g.key == leg.key), None)
+        return "" if now is None else _why(q, id, now, seen)
+
+    return [
+        hand.handle(f"{name}_radius", f"{name} radius", at, edge.offset(at), radius, rule),
+        hand.handle(name, f"{name} width", full, edge.offset(full), wide, rule),
+        hand.handle("flare", "flare", flared, edge.offset(flared), lambda p: hand.along(p) - full, rule, (name,)),
+    ]
+
+
+def _splitter_handles(hand: _Hand) -> list[Handle]:
+    id, leg, sizes = hand.id, hand.leg, hand.sizes
+    offset, nose = sizes.splitter_offset, leg.throat + sizes.splitter
+
+    def out(place: Place) -> float:
+        return hand.along(place) - leg.throat
+
+    def wide(place: Place) -> float:
+        return 2.0 * abs(float(leg.chain.feet([place]).offsets[0]) - offset)
+
+    def rule(q: Engine) -> str:
+        made = q.attempt(splitters, id, leg.key)
+        return made.message if isinstance(made, Unsolved) else ""
+
+    half = 0.5 * sizes.splitter_width
+    found = [
+        hand.handle("splitter", "length of its splitter island", nose, offset, out, rule),
+        hand.handle("splitter_width", "width of its splitter island", nose - 2.0 * half, offset + half, wide, rule),
+    ]
+    if sizes.crossing > 0.0:
+        words = "distance of its crossing from the circle"
+        found.append(hand.handle("crossing", words, leg.throat + sizes.crossing, offset, out, rule))
+    return found
+
+
+def at(q: Engine, id: str, key: str, place: Place) -> float:
+    """How near a place is to where a leg comes in."""
+    leg = leg_of(q, id, key)
+    last = max(leg_edge(q, id, leg, seen) for seen in SIDES)
+    s = np.linspace(leg.throat, max(last, leg.throat + 1.0), 9)
+    middle = shapely.LineString(leg.chain.points_at(s))
+    wide = max(abs(lip_edge(q, leg, seen).offset(last)) for seen in SIDES)
+    away = float(shapely.distance(middle, shapely.Point(place)))
+    return max(away - wide, _INSIDE)
