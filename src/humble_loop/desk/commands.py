@@ -56,6 +56,7 @@ def make_commands(w: MainWindow) -> list[Command]:
         Command("Bring in", "import", files.ask_bring_in, "Ctrl+I", ("Ground", "Streets")),
         Command("Read lines again", "undo", files.ask_read_again, "", ("Ground",)),
         Command("Draw a street", "street", w.draw_street, "D", ("Ground", "Streets", "Levels")),
+        Command("Roundabout", "roundabout", w.place_roundabout, "R", ("Streets", "Junctions")),
         Command("Street along a line", "ground", on.show_along, "", ("Streets",)),
         Command("End in a bulb", "head", partial(on.add_head, "bulb"), "", ("Streets", "Turning heads")),
         Command("End in a hammerhead", "hammerhead", partial(on.add_head, "hammerhead"), "", ("Turning heads",)),

@@ -34,6 +34,12 @@ WITH_CONTOURS = ("carriageway", "junction", "bulb")
 
 
 @query
+def lit(q: Engine, thing: ThingId) -> Floats | None:
+    """What of a thing is lit up while it is chosen; None for the line of its long section."""
+    return kind_of(thing.kind).lit(q, thing)
+
+
+@query
 def outline(q: Engine, thing: ThingId) -> Drawing:
     """A thing in plan, without levels."""
     return kind_of(thing.kind).outline(q, thing)

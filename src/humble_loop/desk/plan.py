@@ -14,9 +14,11 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.drawing import details, outline
+from humble_loop.desk.drawing import lit as lit_of
 from humble_loop.desk.follower import InTime
 from humble_loop.desk.layers import CrossLayer, PolygonLayer, SignLayer
 from humble_loop.desk.picking import thing_at
+from humble_loop.desk.placing import Placing
 from humble_loop.desk.session import Session, Station
 from humble_loop.desk.site_drawing import SiteDrawing
 from humble_loop.desk.sketch import Sketch
@@ -32,7 +34,7 @@ from humble_loop.kinds.street.plan import StreetLine, boxes, centreline
 from humble_loop.lines.describe import Handle, Place
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import ThingId, line_plan
-from humble_loop.lines.standing import kinds
+from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.whole.things import things_by_street, things_of
 
 _SOON, _PAUSE = 25, 110  # milliseconds until the rest is shown: after a change, and when a drag pauses
@@ -55,7 +57,7 @@ class PlanView(DrawingView):
         self.signs, self.cross, self._band = SignLayer(), CrossLayer(), PolygonLayer(9)
         for layer in (self.signs, self.cross, self._band):
             self.add_layer(layer)
-        self.sketch: Sketch | None = None
+        self.sketch: Sketch | Placing | None = None
         self.welcome = Welcome(self)
         self._findings: tuple[Finding, ...] = ()
         self.behind = False  # whether lines wait for a frame in which there is time, while what is under the hand leads
@@ -135,11 +137,22 @@ class PlanView(DrawingView):
         singly = [k.key for k in kinds() if not k.together and k.key != "ground"]
         if not self.session.dragging and sum(len(things_of(q, key)) for key in singly) <= _SMALL:
             return tuple(t for key in singly for t in things_of(q, key))
+        # What meets them elsewhere is drawn when there is time.
+        streets = self._streets()
+        found = (t for key in singly if key != "lot" for s in streets for t in things_by_street(q, key).get(s, ()))
+        return tuple(dict.fromkeys(found))
+
+    def _streets(self) -> tuple[str, ...]:
+        """The streets that the thing in hand is or stands on."""
+        thing, q = self.session.thing, self.session.engine
+        if thing is not None:
+            try:
+                if found := kind_of(thing.kind).streets_of(q, thing):
+                    return found
+            except Unsolved:
+                pass
         street = self.session.street if self.sketch is None else self.sketch.id
-        if not street:
-            return ()
-        # What meets it elsewhere is drawn when there is time.
-        return tuple(t for key in singly if key != "lot" for t in things_by_street(q, key).get(street, ()))
+        return (street,) if street else ()
 
     def _handles(self) -> list[Handle]:
         thing, q = self.session.thing, self.session.engine
@@ -162,8 +175,12 @@ class PlanView(DrawingView):
         self._halo_in_time.now()
 
     def _refresh_halo(self) -> None:
-        line = self.session.section_line
-        plan = self.session.engine.attempt(line_plan, line) if line is not None else None
+        line, thing, q = self.session.section_line, self.session.thing, self.session.engine
+        lit = q.attempt(lit_of, thing) if thing is not None else None
+        if lit is not None and not isinstance(lit, Unsolved):
+            self._halo.setData(lit[:, 0], lit[:, 1])
+            return
+        plan = q.attempt(line_plan, line) if line is not None else None
         if plan is None or isinstance(plan, Unsolved):
             self._halo.setData([], [])
             return
@@ -272,6 +289,12 @@ class PlanView(DrawingView):
     def start_sketch(self) -> None:
         """Begin to draw a street."""
         self.sketch = Sketch(self, self.show_band, self.end_sketch)
+        self.setFocus()
+        self.refresh()
+
+    def start_placing(self) -> None:
+        """Begin to place a roundabout."""
+        self.sketch = Placing(self, self.end_sketch)
         self.setFocus()
         self.refresh()
 

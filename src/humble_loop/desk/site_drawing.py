@@ -44,6 +44,7 @@ _ROLES: dict[str, tuple[str, float, Qt.PenStyle, float]] = {
     "path": ("quiet", 0.7, Qt.PenStyle.SolidLine, 1.5),
     "drain": ("crown", 1.4, Qt.PenStyle.DashLine, 0.4),
     "way": ("crown", 1.1, Qt.PenStyle.DotLine, 1.5),
+    "give way": ("crown", 1.2, Qt.PenStyle.DashLine, 1.5),
     "boundary": ("ink", 1.1, Qt.PenStyle.SolidLine, 0.15),
     "toe": ("quiet", 0.7, Qt.PenStyle.DotLine, 1.0),
     "cut hachure": ("cut", 0.8, Qt.PenStyle.SolidLine, 1.5),

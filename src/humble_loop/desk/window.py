@@ -327,6 +327,13 @@ class MainWindow(QMainWindow):
         self._draw_button(True)
         self.plan.start_sketch()
 
+    def place_roundabout(self) -> None:
+        """Begin to place a roundabout, or give up what is being drawn."""
+        if self.plan.sketch is not None:
+            self.plan.sketch.cancel()
+            return
+        self.plan.start_placing()
+
     def toggle_flow(self) -> None:
         """Show or hide flow arrows."""
         self.plan.drawing.show_flow = not self.plan.drawing.show_flow

@@ -81,7 +81,7 @@ class Turn:
 
 @dataclass(frozen=True)
 class Widens:
-    """That a side of a street is wider ``by`` so many metres from ``begin`` to ``finish``, coming to that over ``taper_in`` and going back
+    """That a side of a street is wider ``by`` so many metres (below zero: narrower) from ``begin`` to ``finish``, coming to that over ``taper_in`` and going back
     over ``taper_out`` inside them.
     """
 
@@ -198,6 +198,10 @@ class Kind:
     def under(self, q: Engine, thing: ThingId) -> ThingId | None:
         """The thing under which the index lists it, or None."""
         return None
+
+    def streets_of(self, q: Engine, thing: ThingId) -> tuple[str, ...]:
+        """The streets that it is or stands on, and that change when it does: as its id begins, unless it is said otherwise."""
+        return (thing.id.split(":", 1)[0],)
 
     def progress(self, q: Engine) -> dict[str, float]:
         """By stage, the share of its things that are settled; nothing where there are none."""
@@ -392,6 +396,10 @@ class Kind:
     def outline(self, q: Engine, thing: ThingId) -> Drawing:
         """It in plan, resting on nothing that has a level: drawn at once, and left alone while levels are dragged."""
         return Drawing()
+
+    def lit(self, q: Engine, thing: ThingId) -> Floats | None:
+        """What is lit up in plan while it is chosen, as points (n, 2) with NaN between; None for the line of its long section."""
+        return None
 
     def details(self, q: Engine, thing: ThingId) -> Drawing:
         """What else the plan shows of it, levels and earthworks: drawn when there is time."""

@@ -278,7 +278,7 @@ def _over(q: Engine, thing: ThingId, several: str, other: ThingId, batters: bool
     return found
 
 
-_CARRIES = ("street", "junction", "turning_head", "knuckle")  # what others' batters may not come down on
+_CARRIES = ("street", "junction", "turning_head", "knuckle", "roundabout")  # what others' batters may not come down on
 
 
 def _lands(q: Engine, thing: ThingId, title: str, other: ThingId, kept: Kept, shared: shapely.Geometry) -> Finding:

@@ -16,10 +16,11 @@ def things_of(q: Engine, kind: str) -> tuple[ThingId, ...]:
 
 @query
 def things_by_street(q: Engine, kind: str) -> dict[str, tuple[ThingId, ...]]:
-    """The things of a kind by the street that they are or stand on, which their ids begin with."""
+    """The things of a kind by the streets that they are or stand on."""
     found: dict[str, list[ThingId]] = {}
     for thing in things_of(q, kind):
-        found.setdefault(thing.id.split(":", 1)[0], []).append(thing)
+        for street in kind_of(kind).streets_of(q, thing):
+            found.setdefault(street, []).append(thing)
     return {street: tuple(things) for street, things in found.items()}
 
 

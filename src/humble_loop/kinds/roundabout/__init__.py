@@ -1,6 +1,19 @@
 """Roundabouts: circles in which streets meet."""
 
+from humble_loop.kinds.roundabout.faces import RoundaboutFace
 from humble_loop.kinds.roundabout.kind import RoundaboutLegs, Roundabouts
+from humble_loop.kinds.roundabout.layout import KerbLine, legs_beside
+from humble_loop.kinds.roundabout.levels import CircleLine
 from humble_loop.kinds.roundabout.model import Roundabout
+from humble_loop.kinds.roundabout.splitters import SplitterLine
 
-__all__ = ["Roundabout", "RoundaboutLegs", "Roundabouts"]
+__all__ = [
+    "CircleLine",
+    "KerbLine",
+    "Roundabout",
+    "RoundaboutFace",
+    "RoundaboutLegs",
+    "Roundabouts",
+    "SplitterLine",
+    "legs_beside",
+]

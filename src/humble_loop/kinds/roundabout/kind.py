@@ -54,6 +54,9 @@ class Roundabouts(Kind):
     def name(self, q: Engine, thing: ThingId) -> str:
         return roundabout_name(q, thing.id)
 
+    def streets_of(self, q: Engine, thing: ThingId) -> tuple[str, ...]:
+        return _streets(q, thing.id)
+
     def lines(self, q: Engine, thing: ThingId) -> tuple[LineId, ...]:
         rings, legs = q.attempt(rings_of, thing.id), q.attempt(legs_of, thing.id)
         found: list[LineId] = []
@@ -175,6 +178,13 @@ class Roundabouts(Kind):
         return max(away - (sizes.radius - sizes.width), 1e-9)
 
 
+def _streets(q: Engine, id: str) -> tuple[str, ...]:
+    legs = q.attempt(legs_of, id)
+    if isinstance(legs, Unsolved):
+        return (roundabout_of(q, id).street,)
+    return tuple(dict.fromkeys(g.street for g in legs))
+
+
 class RoundaboutLegs(Kind):
     """The streets that come in to a roundabout, each of which is chosen and worked on by itself."""
 
@@ -196,8 +206,14 @@ class RoundaboutLegs(Kind):
     def under(self, q: Engine, thing: ThingId) -> ThingId | None:
         return ThingId(Roundabouts.key, leg_show.of_thing(thing.id)[0])
 
+    def streets_of(self, q: Engine, thing: ThingId) -> tuple[str, ...]:
+        return _streets(q, leg_show.of_thing(thing.id)[0])
+
     def progress(self, q: Engine) -> dict[str, float]:
         return {}
+
+    def lit(self, q: Engine, thing: ThingId) -> Floats | None:
+        return leg_show.lit(q, *leg_show.of_thing(thing.id))
 
     def outline(self, q: Engine, thing: ThingId) -> Drawing:
         return leg_show.drawing(q, *leg_show.of_thing(thing.id))

@@ -308,6 +308,12 @@ def kerb_shape(q: Engine, id: str, key: str) -> tuple[SideShape, SideShape]:
     return alike(*shapes)
 
 
+def legs_beside(q: Engine, line: KerbLine) -> tuple[Leg, Leg]:
+    """The leg on whose left a kerb begins, and the next, on whose right it ends."""
+    legs, made = legs_of(q, line.roundabout), kerb_after(q, line.roundabout, line.leg)
+    return legs[made.first], legs[made.last]
+
+
 def boundary_of(q: Engine, id: str, key: str) -> KerbLine:
     """The boundary beyond a kerb."""
     return KerbLine(id, key, kerb_shape(q, id, key)[0].names[-1])

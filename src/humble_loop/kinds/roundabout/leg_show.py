@@ -79,11 +79,11 @@ def arc_points(made: Kerb, seen: Side) -> Floats:
 
 
 def drawing(q: Engine, id: str, key: str) -> Drawing:
-    """Its kerbs' arcs, and its splitter island."""
+    """Its kerbs' arcs, the circle between them, and its splitter island."""
     leg = leg_of(q, id, key)
     arcs = [arc_points(made, seen) for seen, made in kerbs_beside(q, id, leg).items()]
     strokes = [Stroke("return", joined_up(arcs))]
-    by_role: dict[str, list[Floats]] = {}
+    by_role: dict[str, list[Floats]] = {"give way": [_across(q, id, leg)]}
     for n in pieces_of(q, id, key):
         for point, role in (("lip", "return"), ("kerb back", "kerb")):
             plan = q.attempt(line_plan, SplitterLine(id, key, n, point))
@@ -92,13 +92,29 @@ def drawing(q: Engine, id: str, key: str) -> Drawing:
     return Drawing((*strokes, *(Stroke(role, joined_up(runs)) for role, runs in by_role.items())))
 
 
+def lit(q: Engine, id: str, key: str) -> Floats:
+    """Its kerbs' arcs, the circle between them, and its splitter island (n, 2)."""
+    return np.concatenate([np.empty((0, 2)), *(s.points for s in drawing(q, id, key).strokes if s.role != "kerb")])
+
+
+def _across(q: Engine, id: str, leg: Leg) -> Floats:
+    """The circle between a leg's two kerbs (n, 2)."""
+    kerbs = kerbs_beside(q, id, leg)
+    if len(kerbs) < 2:
+        return np.empty((0, 2))
+    begin, finish = kerbs["right"].angles[1], kerbs["left"].angles[0]
+    turn = float(np.mod(finish - begin, 2.0 * np.pi))
+    found: Floats = middle_of(q, id) + sizes_of(q, id).radius * tangents(np.linspace(begin, begin + turn, 33))
+    return found
+
+
 def details(q: Engine, id: str, key: str) -> Drawing:
     """The radii of its kerbs."""
     leg, labels = leg_of(q, id, key), []
     for seen, made in kerbs_beside(q, id, leg).items():
         e, n = arc_points(made, seen)[12].tolist()
         radius = made.radii[0 if seen == "left" else 1]
-        labels.append(Label((e, n), "kerb", LABEL_RANKS["spot"], words=f"R {radius:.2f}", centred=True))
+        labels.append(Label((e, n), "quiet", LABEL_RANKS["spot"], words=f"R {radius:g}", centred=True))
     return Drawing((), (), tuple(labels))
 
 

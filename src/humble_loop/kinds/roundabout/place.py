@@ -303,12 +303,15 @@ def entry_side(q: Engine) -> Side:
 
 
 def roundabout_name(q: Engine, id: str) -> str:
-    """The name that was given, else its streets'."""
+    """The name that was given, else its street's, with the other's where that has several."""
     made = roundabout_of(q, id)
     if made.name:
         return made.name
-    streets = [made.street, *([made.other] if made.other else [])]
-    return f"{' / '.join(name_of(q, s) for s in streets if s in street_ids(q)) or 'A'} roundabout"
+    if made.street not in street_ids(q):
+        return "A roundabout"
+    several = len([r for r in parts.owned(q, Roundabout, made.street) if r.laid]) > 1
+    other = f" / {name_of(q, made.other)}" if several and made.other and made.other in street_ids(q) else ""
+    return f"{name_of(q, made.street)}{other} roundabout"
 
 
 def leg_name(q: Engine, id: str, leg: Leg) -> str:

@@ -10,7 +10,7 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, tangents
 from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, kerb_shape
-from humble_loop.kinds.roundabout.levels import CircleLine, plane_as, rim_chain, rings_of
+from humble_loop.kinds.roundabout.levels import CircleLine, plane_as, rings_of
 from humble_loop.kinds.roundabout.making import of_junction
 from humble_loop.kinds.roundabout.model import LevelWay, remove_roundabout, set_roundabout
 from humble_loop.kinds.roundabout.place import legs_of, middle_of, roundabout_name, roundabout_of, sizes_of
@@ -38,6 +38,7 @@ from humble_loop.site import parts
 from humble_loop.site.edits import Edit
 from humble_loop.site.library import RoundaboutPreset
 
+_SPOTS = 7  # levels written along a kerb
 _LEAST = 0.5  # metres of a size that is dragged
 _DIGITS = 2  # of a size or a place that is dragged
 _WAYS: tuple[tuple[LevelWay, str], ...] = (
@@ -66,9 +67,6 @@ def drawing(q: Engine, id: str) -> Drawing:
             plan = q.attempt(line_plan, KerbLine(id, leg.key, point))
             if beyond is not None and not isinstance(plan, Unsolved):
                 by_role.setdefault(beyond, []).extend(plan.points(s) for s in plan.runs(SAG))
-    rim = q.attempt(rim_chain, id)
-    if not isinstance(rim, Unsolved):
-        by_role["leader"] = [rim.points_at(rim.sampled(sag=SAG))]
     return Drawing(tuple(Stroke(role, joined_up(runs)) for role, runs in by_role.items()))
 
 
@@ -82,7 +80,13 @@ def details(q: Engine, id: str) -> Drawing:
         place = leg.chain.points_at([leg.throat])[0]
         level = float(rim.rule.levels(rim.plan.base.feet([place]).chainages)[0])
         at = float(place[0]), float(place[1])
-        labels.append(Label(at, "throat", LABEL_RANKS["throat"], unit="level", value=level))
+        labels.append(Label(at, "crown", LABEL_RANKS["throat"], unit="level", value=level, weight=500, size=12))
+        kerb = q.attempt(line, KerbLine(id, leg.key))
+        if not isinstance(kerb, Unsolved):
+            places = kerb.points(np.linspace(0.0, kerb.plan.end, _SPOTS))
+            labels += [
+                Label((e, n), "ink", LABEL_RANKS["spot"], unit="level", value=z, size=10) for e, n, z in places.tolist()
+            ]
     return Drawing((), (), tuple(labels))
 
 
@@ -224,7 +228,7 @@ def to_own(q: Engine, id: str) -> Edit:
 def _away(q: Engine, id: str) -> Actions:
     made = roundabout_of(q, id)
     back = [("Make it a junction again", _to(id, "laid")(False))] if made.other else []
-    return Actions((*back, (f"Take {roundabout_name(q, id)} away", lambda s: remove_roundabout(s, id))))
+    return Actions((*back, ("Take the roundabout away", lambda s: remove_roundabout(s, id))))
 
 
 def about_junction(q: Engine, id: str) -> tuple[Row, ...]:

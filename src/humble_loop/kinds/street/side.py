@@ -310,7 +310,7 @@ def _widened(made: SideCourse, widening: Followed) -> SideCourse:
 
 
 def _wider(made: SideCourse, more: Widens) -> SideCourse:
-    """A side whose outermost strip of the carriageway is wider over a stretch, at its own grade."""
+    """A side whose outermost strip of the carriageway is wider over a stretch, or narrower and then those within it too, at their own grades."""
     full = more.begin + more.taper_in, more.finish - more.taper_out
     places = np.array([more.begin, *full, more.finish])
     at = np.unique(np.concatenate([made.at, places]))
@@ -318,10 +318,16 @@ def _wider(made: SideCourse, more: Widens) -> SideCourse:
     widths, rises, slopes, benches = (
         np.column_stack([np.interp(at, made.at, column) for column in of_all.T]) for of_all in columns
     )
-    k = made.lip
-    grade = np.divide(rises[:, k], widths[:, k], out=np.zeros(len(at)), where=widths[:, k] > 0)
-    widths[:, k] += more.by * np.interp(at, places, [0.0, 1.0, 1.0, 0.0])
-    rises[:, k] = grade * widths[:, k]
+    left = more.by * np.interp(at, places, [0.0, 1.0, 1.0, 0.0])
+    for k in range(made.lip, 0, -1):
+        # What one strip has not to give the next one inwards gives.
+        grade = np.divide(rises[:, k], widths[:, k], out=np.zeros(len(at)), where=widths[:, k] > 0)
+        by = np.maximum(left, -widths[:, k])
+        widths[:, k] += by
+        rises[:, k] = grade * widths[:, k]
+        left = left - by
+        if not left.any():
+            break
     return SideCourse(made.names, made.pieces, made.lip, *(frozen(v) for v in (at, widths, rises, slopes, benches)))
 
 

@@ -11,6 +11,7 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.kinds.junction.corners import ReturnLine
 from humble_loop.kinds.knuckle import KnuckleLine
+from humble_loop.kinds.roundabout import KerbLine
 from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of, street_ids
 from humble_loop.kinds.toe_drain.checks import RULES, drain_findings
 from humble_loop.kinds.toe_drain.level_sheet import drain_level_sheet
@@ -103,12 +104,12 @@ class ToeDrains(Kind):
         return np.concatenate([drain_stations(q, street, side) for side in SIDES])
 
     def stations_on(self, q: Engine, line: LineId) -> Floats:
-        if not isinstance(line, (ReturnLine, HeadLine, KnuckleLine)):
+        if not isinstance(line, (ReturnLine, HeadLine, KnuckleLine, KerbLine)):
             return frozen([])
         return drain_stations(q, *owner(q, line), line)
 
     def beyond(self, q: Engine, line: LineId) -> tuple[tuple[LineId, ...], ...]:
-        if not isinstance(line, (StreetLine, ReturnLine, HeadLine, KnuckleLine)):
+        if not isinstance(line, (StreetLine, ReturnLine, HeadLine, KnuckleLine, KerbLine)):
             return ()
         if isinstance(line, StreetLine) and (line.side is None or line != boundary_of(q, line.street, line.side)):
             return ()

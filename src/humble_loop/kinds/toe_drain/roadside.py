@@ -11,6 +11,7 @@ from humble_loop.kinds.junction.corners import ReturnLine
 from humble_loop.kinds.junction.nodes import CrossingArm, leg_side, require_joint
 from humble_loop.kinds.knuckle import KnuckleLine
 from humble_loop.kinds.knuckle.layout import knuckle_of, side_of
+from humble_loop.kinds.roundabout import KerbLine, legs_beside
 from humble_loop.kinds.street.plan import StreetLine, chain_of, end_chainage, is_new
 from humble_loop.kinds.street.side import course
 from humble_loop.kinds.turning_head.layout import HeadLine
@@ -38,7 +39,8 @@ class Roadside:
     """A boundary beside which a side's drains stand, and how places on it are told by chainages.
 
     Its street's own boundary is told by its own. Round a corner they run from where the return ends to the street's end;
-    round a head from where it begins to the street's end, which is half way round, and back by those of the other side.
+    round a head from where it begins to the street's end, which is half way round, and back by those of the other side; beside a
+    roundabout from where the kerb leaves its first leg to the middle of that.
     ``leaves`` is the chainage at which the street's own boundary goes on as it; None of that itself.
     """
 
@@ -98,6 +100,9 @@ def roadsides(q: Engine, street: str, side: Side) -> tuple[Roadside, ...]:
             half, far = 0.5 * length, end_chainage(q, street, other.end)
             told = Telling(side, (0.0, half), (at, far)), Telling(across, (half, length), (far, back))
             found.append(Roadside(other, told, at))
+        elif isinstance(other, KerbLine):
+            far = legs_beside(q, other)[0].inner
+            found.append(Roadside(other, (Telling(side, (0.0, length), (at, far)),), at))
         else:
             assert isinstance(other, ReturnLine)
             far = require_joint(q, street, other.arm).side_chainage
@@ -124,13 +129,21 @@ def _beside(q: Engine, boundary: LineId) -> tuple[tuple[str, Side], ...]:
         return tuple((boundary.street, side) for side in SIDES)
     if isinstance(boundary, KnuckleLine):
         return (owner(q, boundary),)
+    if isinstance(boundary, KerbLine):
+        last = legs_beside(q, boundary)[1]
+        return owner(q, boundary), (last.street, last.own_side("right"))
     assert isinstance(boundary, ReturnLine)
     through = require_joint(q, boundary.street, boundary.arm)
     return owner(q, boundary), (through.through, through.lip_side)
 
 
 def owner(q: Engine, boundary: LineId) -> tuple[str, Side]:
-    """The street and side that a boundary's drains belong to: round a corner the side street's."""
+    """The street and side that a boundary's drains belong to: round a corner the side street's, beside a roundabout that of the leg on whose
+    left its kerb begins.
+    """
+    if isinstance(boundary, KerbLine):
+        first = legs_beside(q, boundary)[0]
+        return first.street, first.own_side("left")
     if isinstance(boundary, KnuckleLine):
         return knuckle_of(q, boundary.knuckle).street, side_of(q, boundary.knuckle, boundary.ring)
     if isinstance(boundary, ReturnLine):
@@ -164,4 +177,6 @@ def where(boundary: LineId) -> str:
     if isinstance(boundary, ReturnLine):
         at = f"on the {boundary.arm}" if isinstance(boundary.arm, CrossingArm) else f"at its {boundary.arm}"
         return f"round the corner {at}"
+    if isinstance(boundary, KerbLine):
+        return "round the roundabout"
     return f"round the head at its {boundary.end}" if isinstance(boundary, HeadLine) else ""
