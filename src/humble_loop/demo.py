@@ -30,6 +30,7 @@ from humble_loop.kinds.kerb_line.levels import KerbLevels
 from humble_loop.kinds.kerb_line.model import KerbLine
 from humble_loop.kinds.knuckle.model import add_knuckle
 from humble_loop.kinds.lot.model import LotRow, add_lot_row, set_lot_row, set_pad
+from humble_loop.kinds.roundabout.model import add_roundabout
 from humble_loop.kinds.street.edits import add_street, set_street, set_vip, set_vips
 from humble_loop.kinds.street.model import Bend, SectionChange, Street, Vip, bend_input
 from humble_loop.kinds.street.overlay import add_full_depth
@@ -231,7 +232,7 @@ def _second_stage(site: Site) -> Site:
         if row.street == ember.id and row.end is None:
             site = set_lot_row(site, row.id, end=_FIRST_STAGE)
     line = chain_from_bends([bend_input(b) for b in loop])[0]
-    low = [(250.0, 40.3, 20.0), (305.0, 38.9, 30.0), (345.0, 37.0, 30.0), (440.0, 35.4, 0.0), (556.0, 33.6, 30.0)]
+    low = [(250.0, 40.3, 20.0), (305.0, 38.9, 30.0), (345.0, 37.0, 30.0), (390.0, 36.24, 10.0), (556.0, 33.6, 30.0)]
     back = [(650.0, 34.9, 0.0), (745.0, 36.5, 12.0)]
     vips = [*ember.vips, *(Vip(chainage=s, level=z, curve_length=c) for s, z, c in (*low, *back))]
     site = set_vips(site, ember.id, vips)
@@ -276,7 +277,7 @@ def _second_stage(site: Site) -> Site:
     site = set_corner(site, "saggar-street", "end", "right", pit=True)
     site = set_corner(site, "flue-rise", "start", "left", pit=True)
     site = set_crossing_corner(site, "firebrick-street", "saggar-street", 0, ("right", "left"), pit=True)
-    site = set_crossing_corner(site, "ember-loop", "firebrick-street", 0, ("left", "right"), pit=True)
+    site = add_roundabout(site, "firebrick-street", 245.4, "ember-loop", preset="compact", pits=(286.4, 348.3))
     site = add_survey_lines(site, [_service(*rows) for rows in _SERVICES])
     for street, place, number, more in (
         ("ember-loop", "right", 31, {"start": 264.0, "end": 408.0, "frontage": 17.0, "depth": 27.0}),

@@ -19,6 +19,7 @@ from humble_loop.kinds.junction.profiles import level_removal
 from humble_loop.kinds.junction.throats import throat_place
 from humble_loop.kinds.knuckle.show import level_removal as knuckle_level
 from humble_loop.kinds.lot.kind import line_with_lots
+from humble_loop.kinds.roundabout.vips import level_removal as circle_level
 from humble_loop.kinds.street.cutting import split
 from humble_loop.kinds.street.edits import propose_again
 from humble_loop.kinds.street.grades import locking
@@ -101,6 +102,7 @@ _REMOVES = {
     "head vip": "Remove the VIP",
     "return level": "Remove the level",
     "knuckle level": "Remove the level",
+    "circle level": "Remove the level",
 }
 
 
@@ -173,7 +175,13 @@ class StreetCommands:
         session = self._w.session
         held = session.chosen.held
         q = session.engine
-        edit = removal(q, held) or level_removal(q, held) or vip_removal(q, held) or knuckle_level(q, held)
+        edit = (
+            removal(q, held)
+            or level_removal(q, held)
+            or vip_removal(q, held)
+            or knuckle_level(q, held)
+            or circle_level(q, held)
+        )
         if edit is None:
             self._w.say("Take a VIP in the long section or a bend in the plan first: click it")
         elif session.do(_REMOVES.get(held[0], "Remove the bend"), edit):

@@ -47,7 +47,7 @@ class Placing:
     def move(self, place: Place, reach: float) -> None:
         """The mouse is at a place."""
         self._cursor = place
-        seat = seat_at(self._session.engine, place, max(_REACH * reach, 1.0))
+        seat = seat_at(self._session.engine, place, max(_REACH * reach, 1.0), self.preset.radius)
         if seat != self._seat:
             self._seat = seat
             self._show()

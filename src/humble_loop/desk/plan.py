@@ -333,6 +333,10 @@ class PlanView(DrawingView):
             return
         super().keyPressEvent(event)
 
+    def focusNextPrevChild(self, onwards: bool) -> bool:
+        """Tab leaves the plan, but not while something is drawn: it is that one's."""
+        return self.sketch is None and super().focusNextPrevChild(onwards)
+
     def event(self, event: object) -> bool:
         drawing = getattr(self, "sketch", None) is not None
         if (

@@ -1,4 +1,4 @@
-"""The table of kerbs that are no street's own: returns, heads, knuckles, islands, element by element with centres and radii."""
+"""The table of kerbs that are no street's own: of junctions, roundabouts, heads, knuckles and islands, element by element with centres and radii."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.lines.table import NoSuchTable, Table
 from humble_loop.whole.things import name_of, things_of
 
-KINDS = ("junction", "turning_head", "knuckle", "island")
+KINDS = ("junction", "roundabout", "turning_head", "knuckle", "island")
 _COLUMNS = (
     "thing",
     "line",
@@ -41,14 +41,14 @@ def kerb_table(q: Engine, of: str | None, every: float | None) -> Table:
     del every
     things = [thing for thing in _things(q) if of in (None, name_of(q, thing), thing.id)]
     if of is not None and not things:
-        raise NoSuchTable(f"there is no junction, head, knuckle or island called '{of}'")
+        raise NoSuchTable(f"there is no junction, roundabout, head, knuckle or island called '{of}'")
     out = [row for thing in things for made in _lips(q, thing) for row in _elements(name_of(q, thing), made)]
     places = tuple((f"{p}_easting", f"{p}_northing") for p in ("centre", "start", "end"))
     return Table(_COLUMNS, tuple(out), places)
 
 
 def kerb_lines(q: Engine) -> list[Line]:
-    """The lips of all returns, heads, knuckles and islands that have levels."""
+    """The lips of all returns, roundabouts, heads, knuckles and islands that have levels."""
     return [made for thing in _things(q) for made in _lips(q, thing)]
 
 
@@ -57,7 +57,7 @@ def _things(q: Engine) -> list[ThingId]:
 
 
 def _lips(q: Engine, thing: ThingId) -> list[Line]:
-    ids = [id for id in kind_of(thing.kind).lines(q, thing) if getattr(id, "point", "") == "lip"]
+    ids = [id for id in kind_of(thing.kind).lines(q, thing) if getattr(id, "point", "") in ("lip", "island lip")]
     made = [q.attempt(line, id) for id in ids]
     return [m for m in made if not isinstance(m, Unsolved)]
 

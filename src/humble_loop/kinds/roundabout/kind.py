@@ -7,6 +7,7 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.roundabout import leg_show, show, streets
+from humble_loop.kinds.roundabout.checks import RULES, roundabout_findings
 from humble_loop.kinds.roundabout.faces import RoundaboutFace, batter_slopes, face_of, faces_of, kerb_rows, rim_rows
 from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, kerb_plan, kerb_shape, leg_widens
 from humble_loop.kinds.roundabout.levels import CircleLine, circle_line_plan, circle_rule, kerb_line_rule, rings_of
@@ -32,12 +33,16 @@ from humble_loop.kinds.roundabout.splitters import (
     splitter_rows,
     splitter_rule,
 )
+from humble_loop.kinds.roundabout.tables import TABLES, set_out
+from humble_loop.kinds.roundabout.vips import offers, section_handles
 from humble_loop.kinds.street.plan import StreetLine
-from humble_loop.lines.describe import Drawing, Handle, Row
+from humble_loop.lines.describe import Crossing, Drawing, Handle, Place, Row, SetOutPoint
 from humble_loop.lines.faces import Face, FaceId
+from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Carried, EndTie, Following, Kind, Meeting, Reserve, Turn, Widens
 from humble_loop.lines.line import LineId, LinePlan, ThingId
 from humble_loop.lines.rules import LevelRule
+from humble_loop.site.edits import Edit
 from humble_loop.site.model import Side, Site
 
 
@@ -47,6 +52,8 @@ class Roundabouts(Kind):
     key, title, stage = "roundabout", "Roundabouts", "Junctions"
     models = (Roundabout,)
     worked_on_next = True
+    rules = dict.fromkeys(RULES, "Junctions")
+    tables = TABLES
 
     def things(self, q: Engine) -> tuple[ThingId, ...]:
         return tuple(ThingId(self.key, i) for i in roundabout_ids(q))
@@ -147,6 +154,14 @@ class Roundabouts(Kind):
     def rejoined(self, q: Engine, site: Site, gone: str, street: str, start: float, back: bool) -> Site:
         return rejoined(site, gone, street, start, back)
 
+    # What is wrong, and what people read
+
+    def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
+        return roundabout_findings(q, thing.id)
+
+    def set_out(self, q: Engine, thing: ThingId) -> tuple[SetOutPoint, ...]:
+        return set_out(q, thing.id)
+
     # How it shows itself
 
     def outline(self, q: Engine, thing: ThingId) -> Drawing:
@@ -166,6 +181,15 @@ class Roundabouts(Kind):
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         return None if isinstance(q.attempt(legs_of, thing.id), Unsolved) else CircleLine(thing.id)
+
+    def section_handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
+        return section_handles(q, thing.id)
+
+    def section_offers(self, q: Engine, thing: ThingId, place: Place) -> tuple[tuple[str, Edit], ...]:
+        return offers(q, thing.id, place)
+
+    def section_marks(self, q: Engine, line: LineId) -> tuple[Crossing, ...]:
+        return show.section_marks(q, line)
 
     def street_beside(self, q: Engine, id: LineId) -> str:
         return roundabout_of(q, id.thing.id).street

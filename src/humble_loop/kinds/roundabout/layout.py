@@ -87,11 +87,6 @@ class Kerb:
             return middle, middle
         return float(self.chain.starts[1]), float(self.chain.starts[2])
 
-    @property
-    def lessened(self) -> bool:
-        """Whether its arcs are tighter than was chosen, for want of room."""
-        return any(r < w - 1e-9 for r, w in zip(self.radii, self.wanted))
-
 
 # By how much legs widen
 

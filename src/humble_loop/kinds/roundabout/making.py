@@ -13,7 +13,7 @@ from humble_loop.kinds.roundabout.model import add_roundabout
 from humble_loop.kinds.street.plan import centreline, chain_of, end_point, frame_of, is_new, near, streets_near
 from humble_loop.lines.describe import Place
 from humble_loop.site.edits import Edit
-from humble_loop.site.model import ENDS
+from humble_loop.site.model import ENDS, End
 
 
 @dataclass(frozen=True)
@@ -30,15 +30,18 @@ class Seat:
         return lambda site: add_roundabout(site, self.street, round(self.at, 3), self.other, preset=preset)
 
 
-def seat_at(q: Engine, place: Place, reach: float) -> Seat | None:
-    """Where a roundabout would be put for a place that is pointed at: the nearest node or end within ``reach`` metres, else the nearest street."""
+def seat_at(q: Engine, place: Place, reach: float, radius: float = 0.0) -> Seat | None:
+    """Where a roundabout would be put for a place that is pointed at: the nearest node or end within ``reach`` metres, or so near that a
+    circle of ``radius`` about the place would hold it; else the nearest street.
+    """
     found: list[tuple[float, Seat]] = []
     here = np.array(place)
-    streets = [s for s in streets_near(q, place, reach) if not isinstance(q.attempt(centreline, s), Unsolved)]
+    far = max(reach, radius)
+    streets = [s for s in streets_near(q, place, far) if not isinstance(q.attempt(centreline, s), Unsolved)]
     for street in streets:
         for seat in _nodes(q, street):
             away = float(np.hypot(*(np.array(seat.place) - here)))
-            if away <= reach:
+            if away <= far:
                 found.append((away, seat))
     if found:
         return min(found, key=lambda pair: pair[0])[1]
@@ -76,9 +79,18 @@ def _nodes(q: Engine, street: str) -> list[Seat]:
     if is_new(q, street):
         for end in ENDS:
             s = 0.0 if end == "start" else chain.total
-            if not any(np.hypot(*(np.array(seat.place) - chain.points_at([s])[0])) <= JOIN for seat in seats):
+            if not _on_another(q, street, end) and not any(
+                np.hypot(*(np.array(seat.place) - chain.points_at([s])[0])) <= JOIN for seat in seats
+            ):
                 add(s, None)
     return seats
+
+
+def _on_another(q: Engine, street: str, end: End) -> bool:
+    """Whether a street's end lies on another, which then has the node."""
+    place = end_point(q, street, end)
+    laid = [q.attempt(centreline, other) for other in near(q, street)]
+    return any(abs(float(c.chain.feet(place).offsets[0])) <= JOIN for c in laid if not isinstance(c, Unsolved))
 
 
 def of_junction(q: Engine, id: str) -> Seat | None:

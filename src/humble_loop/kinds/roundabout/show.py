@@ -10,16 +10,27 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, tangents
 from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, kerb_shape
-from humble_loop.kinds.roundabout.levels import CircleLine, plane_as, rings_of
+from humble_loop.kinds.roundabout.levels import CircleLine, plane_as, rim_place, rings_of
 from humble_loop.kinds.roundabout.making import of_junction
 from humble_loop.kinds.roundabout.model import LevelWay, remove_roundabout, set_roundabout
-from humble_loop.kinds.roundabout.place import legs_of, middle_of, roundabout_name, roundabout_of, sizes_of
-from humble_loop.kinds.street.plan import name_of
+from humble_loop.kinds.roundabout.place import (
+    Leg,
+    leg_name,
+    legs_of,
+    legs_on,
+    middle_of,
+    roundabout_name,
+    roundabout_of,
+    sizes_of,
+)
+from humble_loop.kinds.roundabout.vips import to_own
+from humble_loop.kinds.street.plan import StreetLine, name_of
 from humble_loop.kinds.street.show import SAG, role_in_plan
 from humble_loop.lines.describe import (
     LABEL_RANKS,
     Actions,
     Choice,
+    Crossing,
     Drawing,
     Fact,
     Handle,
@@ -33,7 +44,7 @@ from humble_loop.lines.describe import (
     Unit,
     joined_up,
 )
-from humble_loop.lines.line import line, line_plan
+from humble_loop.lines.line import LineId, line, line_plan
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit
 from humble_loop.site.library import RoundaboutPreset
@@ -77,9 +88,8 @@ def details(q: Engine, id: str) -> Drawing:
         return Drawing()
     labels = []
     for leg in legs:
-        place = leg.chain.points_at([leg.throat])[0]
-        level = float(rim.rule.levels(rim.plan.base.feet([place]).chainages)[0])
-        at = float(place[0]), float(place[1])
+        e, n = leg.chain.points_at([leg.throat])[0].tolist()
+        at, level = (float(e), float(n)), _level(q, id, leg)
         labels.append(Label(at, "crown", LABEL_RANKS["throat"], unit="level", value=level, weight=500, size=12))
         kerb = q.attempt(line, KerbLine(id, leg.key))
         if not isinstance(kerb, Unsolved):
@@ -88,6 +98,32 @@ def details(q: Engine, id: str) -> Drawing:
                 Label((e, n), "ink", LABEL_RANKS["spot"], unit="level", value=z, size=10) for e, n, z in places.tolist()
             ]
     return Drawing((), (), tuple(labels))
+
+
+def section_marks(q: Engine, id: LineId) -> tuple[Crossing, ...]:
+    """Where a street's crown meets the circles of roundabouts, and where legs cross a circle, with the level there."""
+    if isinstance(id, StreetLine) and id.side is None:
+        made = [(i, leg, q.attempt(line, CircleLine(i))) for i, leg in legs_on(q, id.street)]
+        return tuple(
+            Crossing(roundabout_name(q, i), leg.at, _level(q, i, leg), CircleLine(i))
+            for i, leg, rim in made
+            if not isinstance(rim, Unsolved)
+        )
+    if isinstance(id, CircleLine) and id.point == "rim" and not isinstance(q.attempt(legs_of, id.roundabout), Unsolved):
+        return tuple(
+            Crossing(
+                leg_name(q, id.roundabout, leg),
+                float(rim_place(q, id.roundabout, [leg.angle])[0]),
+                _level(q, id.roundabout, leg),
+                StreetLine(leg.street),
+            )
+            for leg in legs_of(q, id.roundabout)
+        )
+    return ()
+
+
+def _level(q: Engine, id: str, leg: Leg) -> float:
+    return float(line(q, CircleLine(id)).rule.levels(rim_place(q, id, [leg.angle]))[0])
 
 
 # Facts
@@ -204,25 +240,6 @@ def _ways(q: Engine, id: str) -> Choice:
         return to_own(q, id) if value == "own" and made.levels != "own" else _to(id, "levels")(value)
 
     return Choice("levels", tuple(options), made.levels, edit)
-
-
-def to_own(q: Engine, id: str) -> Edit:
-    """The edit that gives a circle its own levels: as it lies now, where its legs cross it and half way between."""
-    made, rim = roundabout_of(q, id), line(q, CircleLine(id))
-    if len(made.vips) >= 3:
-        return _to(id, "levels")("own")
-    angles = [g.angle for g in legs_of(q, id)]
-    turns = np.mod(np.diff([*angles, angles[0] + 2.0 * np.pi]), 2.0 * np.pi)
-    turns[turns == 0.0] = 2.0 * np.pi
-    parted = 2 if len(angles) > 1 else 4
-    at = [a + share * t for a, t in zip(angles, turns) for share in np.arange(parted) / parted]
-    vips = []
-    for angle in at:
-        place = middle_of(q, id) + sizes_of(q, id).radius * tangents(angle)
-        level = float(rim.rule.levels(rim.plan.base.feet([place]).chainages)[0])
-        bearing = round(float(np.mod(90.0 - np.degrees(angle), 360.0)), 3)
-        vips.append({"bearing": bearing, "level": round(level, 3)})
-    return lambda s: set_roundabout(s, id, levels="own", vips=tuple(vips))
 
 
 def _away(q: Engine, id: str) -> Actions:

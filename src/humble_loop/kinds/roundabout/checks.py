@@ -1,0 +1,229 @@
+"""Rules of a roundabout: that it can be laid out, carries the lanes that come to it, and drains."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.geometry.crossing import crossings
+from humble_loop.kinds.roundabout.faces import RoundaboutFace, faces_of
+from humble_loop.kinds.roundabout.faults import faults
+from humble_loop.kinds.roundabout.layout import Kerb, KerbLine, kerb_after, kerb_name
+from humble_loop.kinds.roundabout.levels import CircleLine, circle_plane
+from humble_loop.kinds.roundabout.place import (
+    Leg,
+    circle_of,
+    entry_side,
+    leg_choice,
+    leg_name,
+    leg_sizes,
+    legs_of,
+    middle_of,
+    roundabout_name,
+    roundabout_of,
+    sizes_of,
+)
+from humble_loop.kinds.roundabout.splitters import splitter_faces
+from humble_loop.kinds.roundabout.vips import pit_offers, pits_of
+from humble_loop.kinds.street.checks import face_findings
+from humble_loop.kinds.street.plan import centreline, is_new, name_of, streets_in
+from humble_loop.lines.faces import levels_on
+from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_high, too_low, unique
+from humble_loop.lines.line import ThingId, line
+
+RULES = (
+    "roundabout drainage",
+    "roundabout too flat",
+    "legs near one another",
+    "lanes of a roundabout",
+    "width of a roundabout",
+    "leg not laid out",
+)
+LEAST_LANE = 3.0  # metres, typical: a lane on which a vehicle turns
+_FLATTEST = 0.005  # of the carriageway round it, typical: below it water stands on asphalt
+_STEP = 0.25  # metres between places of a kerb at which it is looked for low points
+_AT = 1.0  # metres from a low point within which a pit takes its water
+_INTO = 0.5  # metres into the carriageway at which it is seen whether that lies lower
+_LEVEL = 1e-9
+
+
+def roundabout_findings(q: Engine, id: str) -> tuple[Finding, ...]:
+    """Findings on a roundabout."""
+    of, name = ThingId("roundabout", id), roundabout_name(q, id)
+    middle = q.attempt(middle_of, id)
+    if isinstance(middle, Unsolved):
+        return (failed(middle, of),)
+    at = point(middle)
+    wrong = [failed(u, of, at) for u in faults(q, id)]
+    legs = q.attempt(legs_of, id)
+    if isinstance(legs, Unsolved):
+        return unique([*wrong, *_existing(q, id, of, name)])
+    found = [*wrong, *_existing(q, id, of, name), *_near(q, id, of, legs), *_lanes(q, id, of, legs)]
+    level = q.attempt(line, CircleLine(id))
+    if isinstance(level, Unsolved):
+        return unique([*found, failed(level, of, at)])
+    if not wrong:
+        found += [*_flat(q, id, of, name), *_water(q, id, of, legs)]
+        found += face_findings(q, of, (*faces_of(q, id), *splitter_faces(q, id)), at, pits_of(q, id))
+    return unique(found)
+
+
+def _existing(q: Engine, id: str, of: ThingId, name: str) -> list[Finding]:
+    """Existing streets that come into the circle: nothing is built on them."""
+    middle, radius = middle_of(q, id), sizes_of(q, id).radius
+    w, s = (middle - radius).tolist()
+    e, n = (middle + radius).tolist()
+    found = []
+    for street in streets_in(q, (w, s, e, n)):
+        laid = q.attempt(centreline, street)
+        if (
+            is_new(q, street)
+            or isinstance(laid, Unsolved)
+            or not len(crossings(laid.chain, circle_of(middle, radius, 0.0)))
+        ):
+            continue
+        words = f"{name_of(q, street)} comes into it and is an existing street, so no leg is laid out for it"
+        remedy = f"make {name_of(q, street)} a new street, or end it short of the circle"
+        also = (ThingId("street", street),)
+        found.append(Finding(RULES[5], of, name, words, remedy, place=point(middle), also=also))
+    return found
+
+
+def _near(q: Engine, id: str, of: ThingId, legs: tuple[Leg, ...]) -> list[Finding]:
+    """Legs between which the kerb has no room for the radii that were chosen."""
+    found = []
+    for leg in legs:
+        made = q.attempt(kerb_after, id, leg.key)
+        if isinstance(made, Unsolved) or not (made.alone or _chosen(q, id, leg, legs[made.last], made)):
+            continue
+        where = point(made.chain.points_at([0.5 * made.chain.total])[0])
+        one, other = (leg_name(q, id, g) for g in (leg, legs[made.last]))
+        k = int(np.argmin([r - w for r, w in zip(made.radii, made.wanted)]))
+        tightest, wanted = made.radii[k], made.wanted[k]
+        if made.alone:
+            words = f"{one} and {other} are so near one another that the kerb between them is one arc of {tightest:.2f} m outside the circle"
+        else:
+            words = f"{one} and {other} leave the kerb between them a radius of {tightest:.2f} m, less than the {wanted:g} m that was chosen"
+        remedy = "lessen both radii, enlarge the circle, or turn the legs apart"
+        also = tuple(ThingId("roundabout_leg", f"{id}|{g.key}") for g in (leg, legs[made.last]))
+        found.append(
+            Finding(
+                RULES[2],
+                of,
+                kerb_name(q, id, leg.key),
+                words,
+                remedy,
+                tightest,
+                wanted,
+                place=where,
+                severity="near",
+                also=also,
+            )
+        )
+    return found
+
+
+def _chosen(q: Engine, id: str, leg: Leg, other: Leg, made: Kerb) -> bool:
+    """Whether somebody chose a radius that is lessened: what is proposed may give way."""
+    entry = entry_side(q)
+    for k, (g, seen) in enumerate(((leg, "left"), (other, "right"))):
+        chosen = leg_choice(q, id, g.street, g.drawn)
+        given = chosen.entry_radius if seen == entry else chosen.exit_radius
+        if given is not None and made.radii[k] < given - 1e-9:
+            return True
+    return False
+
+
+def _lanes(q: Engine, id: str, of: ThingId, legs: tuple[Leg, ...]) -> list[Finding]:
+    """Lanes that do not go on, and widths that do not hold them."""
+    sizes, found = sizes_of(q, id), []
+
+    def tell(
+        rule: int, part: str, words: str, remedy: str, value: float, limit: float, place: tuple[float, float]
+    ) -> None:
+        found.append(Finding(RULES[rule], of, part, words, remedy, value, limit, place=place))
+
+    name, middle = roundabout_name(q, id), point(middle_of(q, id))
+    each = sizes.width / sizes.lanes
+    if too_low(each, LEAST_LANE):
+        words = f"its carriageway of {sizes.width:.2f} m leaves {each:.2f} m to each of {sizes.lanes} lanes, less than {LEAST_LANE:g} m"
+        tell(4, name, words, f"make it {sizes.lanes * LEAST_LANE:.2f} m wide", each, LEAST_LANE, middle)
+    for leg in legs:
+        own, called = leg_sizes(q, id, leg), f"{name}, {leg_name(q, id, leg)}"
+        place = point(leg.chain.points_at([leg.throat])[0])
+        for what, wide, lanes in (("entry", own.entry, own.entry_lanes), ("exit", own.exit, own.exit_lanes)):
+            if lanes > sizes.lanes:
+                words = f"its {what} has {lanes} lanes, and {sizes.lanes} go{'es' if sizes.lanes == 1 else ''} round"
+                tell(
+                    3, called, words, f"give its {what} {sizes.lanes}, or the circle {lanes}", lanes, sizes.lanes, place
+                )
+            if too_low(wide / lanes, LEAST_LANE):
+                words = f"its {what} of {wide:.2f} m leaves {wide / lanes:.2f} m to each of {lanes} lanes, less than {LEAST_LANE:g} m"
+                tell(4, called, words, f"make it {lanes * LEAST_LANE:.2f} m wide", wide / lanes, LEAST_LANE, place)
+        if too_high(own.entry, sizes.width):
+            words = f"its entry of {own.entry:.2f} m is wider than the carriageway round, {sizes.width:.2f} m"
+            tell(
+                4,
+                called,
+                words,
+                "make the entry narrower or the carriageway round wider",
+                own.entry,
+                sizes.width,
+                place,
+            )
+    return found
+
+
+def _flat(q: Engine, id: str, of: ThingId, name: str) -> list[Finding]:
+    """Where the carriageway round is nearly level both ways."""
+    if roundabout_of(q, id).levels == "own":
+        return []
+    plane = circle_plane(q, id)
+    angles = np.linspace(0.0, 2.0 * np.pi, 73)[:-1]
+    out = np.column_stack([np.cos(angles), np.sin(angles)])
+    steep = np.hypot(*(plane.slope - plane.fall * out).T)
+    k = int(np.argmin(steep))
+    if not too_low(float(steep[k]), _FLATTEST):
+        return []
+    words = f"its carriageway falls by only {share(float(steep[k]))} where it is flattest, less than {share(_FLATTEST)}"
+    where = point(plane.middle + (plane.radius - 0.5 * sizes_of(q, id).width) * out[k])
+    remedy = "let it fall outwards, or tilt it"
+    return [Finding(RULES[1], of, name, words, remedy, float(steep[k]), _FLATTEST, place=where)]
+
+
+def _water(q: Engine, id: str, of: ThingId, legs: tuple[Leg, ...]) -> list[Finding]:
+    """Low points of its kerbs at which the carriageway beside does not fall away, and no pit stands."""
+    found, pits = [], pits_of(q, id)
+    beside = (RoundaboutFace(id, "circle"), *(RoundaboutFace(id, "mouth", g.key) for g in legs))
+    for leg in legs:
+        kerb = q.attempt(line, KerbLine(id, leg.key))
+        if isinstance(kerb, Unsolved):
+            continue
+        s = np.linspace(0.0, kerb.plan.end, 3 + int(kerb.plan.end / _STEP))
+        z = kerb.rule.levels(s)
+        low = np.flatnonzero((z[1:-1] < z[:-2] - _LEVEL) & (z[1:-1] < z[2:] - _LEVEL)) + 1
+        for k in low.tolist():
+            place = kerb.plan.points([s[k]])[0]
+            inwards = kerb.plan.base.points_at([s[k]], _INTO)
+            if float(levels_on(q, beside, inwards)[0]) < z[k] - _LEVEL:
+                continue
+            if len(pits) and np.hypot(*(pits - place).T).min() <= _AT:
+                continue
+            bearing = float(np.mod(90.0 - np.degrees(np.arctan2(*(place - middle_of(q, id))[::-1])), 360.0))
+            words = f"water stands at {z[k]:.3f} on its kerb, {s[k]:.2f} m along, at a bearing of {bearing:.0f}°"
+            ((offer, edit),) = pit_offers(q, id, round(bearing, 2))
+            mend = Mend(offer, edit) if offer.startswith("Put") else None
+            remedy = "put a pit there, or change its levels"
+            found.append(
+                Finding(
+                    RULES[0],
+                    of,
+                    kerb_name(q, id, leg.key),
+                    words,
+                    remedy,
+                    chainage=float(s[k]),
+                    place=point(place),
+                    mend=mend,
+                )
+            )
+    return found
