@@ -199,7 +199,7 @@ def kerb_after(q: Engine, id: str, key: str) -> Kerb:
             ends: tuple[tuple[Leg, Side], ...] = ((one, "left"), (other, "right"))
             reach = max(side_shape(q, g.street, g.own_side(s), g.at).reach for g, s in ends)
             made = _lessened(laid, max(wanted), max(reach / TIGHT, _WORTH * max(wanted)))
-        return made or _alone(q, id, (k, n), (one, other), edges, wanted)
+        return made or _largest_alone(q, id, (k, n), (one, other), edges, wanted)
     except DoesNotFit as error:
         raise Unsolved(
             name, f"its kerb does not fit: {error}", "enlarge the circle, or move the leg nearer to its middle"
@@ -229,7 +229,18 @@ def _lessened(laid: Callable[[float], tuple[Kerb | None, float]], wanted: float,
     return laid(rounded)[0] if rounded > least else best
 
 
-def _alone(
+_SHARES = (
+    1.0,
+    0.9,
+    0.8,
+    0.7,
+    0.6,
+    0.5,
+    0.4,
+)  # of the radius that was chosen that one arc from lip to lip is tried with
+
+
+def _largest_alone(
     q: Engine,
     id: str,
     at: tuple[int, int],
@@ -237,9 +248,28 @@ def _alone(
     edges: tuple[EdgeLine, EdgeLine],
     wanted: tuple[float, float],
 ) -> Kerb:
-    """One arc from lip to lip, of the greater radius that was chosen: it passes the circle outside."""
+    """One arc from lip to lip: of the greater radius that was chosen, or of as much of that as there is room for."""
+    first: DoesNotFit | None = None
+    for share in _SHARES:
+        try:
+            return _alone(q, id, at, legs, edges, wanted, share * max(wanted))
+        except DoesNotFit as error:
+            first = first or error
+    raise first or DoesNotFit("it has no room")
+
+
+def _alone(
+    q: Engine,
+    id: str,
+    at: tuple[int, int],
+    legs: tuple[Leg, Leg],
+    edges: tuple[EdgeLine, EdgeLine],
+    wanted: tuple[float, float],
+    radius: float,
+) -> Kerb:
+    """One arc from lip to lip, that passes the circle outside."""
     one, other = legs
-    middle, radius = middle_of(q, id), max(wanted)
+    middle = middle_of(q, id)
     headings = [float(g.chain.at([g.throat]).headings[0]) for g in legs]
     (px, py), (qx, qy) = (
         g.chain.points_at([g.throat])[0] + left_normals(h) * side_sign(s) * (abs(e.offset(g.throat)) + radius)  # type: ignore[arg-type]

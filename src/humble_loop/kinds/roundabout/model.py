@@ -131,6 +131,11 @@ def set_roundabout(site: Site, id: str, **values: Any) -> Site:
     return site.put(changed(the(site, Roundabout, id), **values))
 
 
+def add_pit(site: Site, id: str, bearing: float) -> Site:
+    """Put a pit on the kerb at a bearing from the middle."""
+    return set_roundabout(site, id, pits=(*the(site, Roundabout, id).pits, bearing))
+
+
 def remove_roundabout(site: Site, id: str) -> Site:
     """Take a roundabout away for good."""
     return site.without(Roundabout, id)

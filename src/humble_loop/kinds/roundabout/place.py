@@ -220,12 +220,14 @@ def _legs(street: str, chain: Chain, middle: Floats, radius: float, turned: bool
         place, heading = leg.points_at([throat])[0] - middle, float(leg.at([throat]).headings[0])
         drawn: Way = "onwards" if (way > 0) != turned else "back"
         offset = float(place @ left_normals(heading))
-        angle = float(np.mod(np.arctan2(place[1], place[0]), 2.0 * np.pi))
+        angle = float(np.arctan2(place[1], place[0]))
+        angle += 2.0 * np.pi if angle < -_SAME_WAY else 0.0
         found.append(Leg(street, way, drawn, float(inner), leg, throat, angle, offset))
     return found
 
 
 _ONE = 1e-4  # metres between two crossings of a circle
+_SAME_WAY = 1e-9  # radians from due east that are a matter of rounding
 _STEPS = 4
 
 

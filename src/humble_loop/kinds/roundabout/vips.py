@@ -14,7 +14,7 @@ from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.crossing import crossings
 from humble_loop.kinds.roundabout.layout import kerb_after
 from humble_loop.kinds.roundabout.levels import CircleLine, rim_place
-from humble_loop.kinds.roundabout.model import LEAST_TURN, CircleLevel, set_roundabout
+from humble_loop.kinds.roundabout.model import LEAST_TURN, CircleLevel, add_pit, set_roundabout
 from humble_loop.kinds.roundabout.place import legs_of, middle_of, roundabout_name, roundabout_of, sizes_of
 from humble_loop.lines.describe import Handle, Place, Told, Typed
 from humble_loop.lines.line import line
@@ -128,7 +128,7 @@ def pit_offers(q: Engine, id: str, bearing: float) -> list[tuple[str, Edit]]:
     kept = tuple(p for p in pits if abs((p - bearing + 180.0) % 360.0 - 180.0) > _NEAR)
     if len(kept) < len(pits):
         return [("Take the pit here away", lambda s: set_roundabout(s, id, pits=kept))]
-    return [("Put a pit on the kerb here", lambda s: set_roundabout(s, id, pits=(*pits, bearing)))]
+    return [("Put a pit on the kerb here", lambda s: add_pit(s, id, bearing))]
 
 
 def pits_of(q: Engine, id: str) -> Floats:
