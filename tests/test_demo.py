@@ -11,6 +11,7 @@ from humble_loop.kinds.island.way import way_round
 from humble_loop.kinds.junction.lanes import lanes_on
 from humble_loop.kinds.junction.nodes import CrossingArm, all_joints
 from humble_loop.kinds.lot.layout import lots_on
+from humble_loop.kinds.roundabout.place import legs_of, roundabout_ids
 from humble_loop.kinds.street import Street
 from humble_loop.kinds.street.side import lip_width
 from humble_loop.kinds.turning_head.place import heads_of
@@ -67,17 +68,21 @@ def test_the_whole_estate_has_its_streets_lots_and_sections():
         ("flue-rise", "start"): "ember-loop",
         ("saggar-street", CrossingArm("firebrick-street", 0, False)): "firebrick-street",
         ("saggar-street", CrossingArm("firebrick-street", 0, True)): "firebrick-street",
-        # Until a roundabout stands there.
-        ("ember-loop", CrossingArm("firebrick-street", 0, False)): "firebrick-street",
-        ("ember-loop", CrossingArm("firebrick-street", 0, True)): "firebrick-street",
     }
+    (round_,) = roundabout_ids(q)
+    assert [g.key for g in legs_of(q, round_)] == [
+        "firebrick-street:back",
+        "ember-loop:back",
+        "firebrick-street:onwards",
+        "ember-loop:onwards",
+    ]
     assert [(x.street, x.node > 0) for x in lanes_on(q, "claypit-road")] == [("claypit-road", True)]
     assert 60 <= sum(len(lots_on(q, s.id)) for s in site.all(Street)) <= 70
     assert {s.section for s in site.all(Street)} >= {"collector-parking", "service-lane", "access-one-way-fall"}
     changes = {s.name: [c.section for c in s.changes] for s in site.all(Street) if s.changes}
     assert changes == {"Ember Loop": ["local-parking-left", "local-street"], "Saggar Street": ["local-one-path"]}
-    # From 456.00 on, where the taper has ended: 3.1 m of lane and 2.2 m of parking on the left.
-    assert lip_width(q, "ember-loop", "left")(np.array([440.0, 456.0, 545.0])) == pytest.approx([3.4, 5.3, 3.4])
+    # From 474.00 on, where the taper has ended: 3.1 m of lane and 2.2 m of parking on the left.
+    assert lip_width(q, "ember-loop", "left")(np.array([462.0, 474.0, 545.0])) == pytest.approx([3.4, 5.3, 3.4])
 
 
 def test_the_heads_of_the_demo():

@@ -232,7 +232,7 @@ def _second_stage(site: Site) -> Site:
         if row.street == ember.id and row.end is None:
             site = set_lot_row(site, row.id, end=_FIRST_STAGE)
     line = chain_from_bends([bend_input(b) for b in loop])[0]
-    low = [(250.0, 40.3, 20.0), (305.0, 38.9, 30.0), (345.0, 37.0, 30.0), (390.0, 36.24, 10.0), (556.0, 33.6, 30.0)]
+    low = [(250.0, 40.3, 20.0), (305.0, 38.9, 30.0), (345.0, 37.0, 30.0), (384.0, 36.343, 10.0), (556.0, 33.6, 30.0)]
     back = [(650.0, 34.9, 0.0), (745.0, 36.5, 12.0)]
     vips = [*ember.vips, *(Vip(chainage=s, level=z, curve_length=c) for s, z, c in (*low, *back))]
     site = set_vips(site, ember.id, vips)
@@ -265,7 +265,7 @@ def _second_stage(site: Site) -> Site:
         site = add_street(site, name, _bends(*rows), street_class=street_class, section=section)
     climb = [(24.0, 37.05, 14.0), (70.0, 40.75, 14.0), (91.0, 41.3, 0.0)]
     site = set_vips(site, "flue-rise", [Vip(chainage=s, level=z, curve_length=c) for s, z, c in climb])
-    parking = (("local-parking-left", 446.0), ("local-street", 530.0))
+    parking = (("local-parking-left", 464.0), ("local-street", 530.0))
     site = set_street(site, ember.id, changes=tuple(SectionChange(chainage=s, section=n) for n, s in parking))
     site = set_street(
         site, "saggar-street", changes=(SectionChange(chainage=116.0, section="local-one-path", taper=8.0),)

@@ -36,6 +36,8 @@ def test_every_table_of_the_brickworks_has_rows_of_its_columns(brickworks, name)
     made = table(q, name, of)
     assert made.rows or name in (
         "hollows",
+        "roundabouts",
+        "legs",
         "ways_round",
         "knuckles",
         "lanes",

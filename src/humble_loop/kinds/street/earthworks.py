@@ -65,7 +65,8 @@ def onto(found: Sheet, later: Sheet, ground: Surface) -> Sheet:
     rise_a, rise_b = (p[:, -1, 2] - p[:, 0, 2] for p in (mine, theirs))
     reach_a, reach_b = (np.hypot(*(p[:, -1] - p[:, 0])[:, :2].T) for p in (mine, theirs))
     turned = (rise_a * rise_b < 0) & (reach_b > _STILL)
-    beyond = turned | (reach_b > reach_a + _STILL)
+    # One that would find no ground any more stays as it was found.
+    beyond = (turned | (reach_b > reach_a + _STILL)) & (later.met | ~found.met)
     if not beyond.any():
         return found
     points = np.where(beyond[:, None, None], theirs, mine)
