@@ -1,0 +1,153 @@
+"""Roundabouts by hand: placed to scale under the cursor, dragged, their legs taken one by one, and their levels in the long section."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton
+
+from humble_loop.desk.theme import LIGHT
+from humble_loop.kinds.roundabout import Roundabout
+from humble_loop.kinds.roundabout.model import remove_roundabout
+from humble_loop.kinds.roundabout.place import legs_of
+from humble_loop.lines.line import ThingId
+from humble_loop.whole.things import all_things
+from tests.kinds.test_roundabouts import ID, THING, cross
+
+
+@pytest.fixture
+def d(drive):
+    driver = drive(cross(preset="compact"))
+    driver.session.choose(THING)
+    driver.window.plan.fit_thing(THING)
+    driver.settle()
+    driver.window.long_section.fit()
+    return driver
+
+
+def made(d):
+    return d.site.all(Roundabout)[0]
+
+
+def handle(d, view, key):
+    return next(h for h in view.handles.handles if h.key[: len(key)] == key)
+
+
+def press(d, words):
+    next(b for b in d.window.facts.findChildren(QPushButton) if b.text() == words).click()
+    d.settle()
+
+
+def pick(d, words):
+    box = next(
+        b for b in d.window.facts.findChildren(QComboBox) if any(words in b.itemText(k) for k in range(b.count()))
+    )
+    k = next(k for k in range(box.count()) if words in box.itemText(k))
+    box.setCurrentIndex(k)
+    box.activated.emit(k)
+    d.settle()
+
+
+def test_it_is_placed_to_scale_under_the_cursor(drive):
+    d = drive(remove_roundabout(cross(), ID))
+    d.window.run(d.window._command("Roundabout").do)
+    plan = d.window.plan
+    before = d.site
+    d.move(plan, (4.0, 3.0))
+    assert [r.preset for r in d.session.site.all(Roundabout)] == ["compact"]  # previewed
+    QTest.keyClick(plan, Qt.Key.Key_Tab)
+    assert [r.preset for r in d.session.site.all(Roundabout)] == ["single"]
+    QTest.keyClick(plan, Qt.Key.Key_1)
+    assert plan.sketch.preset.id == "mini"
+    QTest.keyClick(plan, Qt.Key.Key_Escape)
+    assert d.session.site is before
+    assert plan.sketch is None
+    d.window.run(d.window._command("Roundabout").do)
+    d.move(plan, (4.0, 3.0))
+    d.click(plan, (4.0, 3.0))
+    assert (made(d).street, made(d).other, made(d).preset) == ("a", "b", "compact")
+    assert d.session.thing == THING
+    d.session.undo()
+    assert not d.site.all(Roundabout)
+
+
+def test_its_middle_and_rings_are_dragged_and_the_site_follows(d):
+    plan = d.window.plan
+    middle = handle(d, plan, ("roundabout middle",))
+    d.drag(plan, middle.place, (1.6, -1.2))
+    assert (made(d).east, made(d).north) == pytest.approx((1.6, -1.2), abs=0.2)
+    radius = handle(d, plan, ("roundabout radius",))
+    out = np.array(radius.place) - [made(d).east, made(d).north]
+    end = np.array(radius.place) + 2.0 * out / np.hypot(*out)
+    d.drag(plan, radius.place, (float(end[0]), float(end[1])))
+    assert made(d).radius == pytest.approx(15.0, abs=0.2)
+    d.settle()
+    assert len(legs_of(d.session.engine, ID)) == 4
+
+
+def test_a_leg_is_taken_by_a_click_and_is_the_only_one_in_facts(d):
+    plan = d.window.plan
+    d.click(plan, (17.0, -1.5))
+    leg = ThingId("roundabout_leg", f"{ID}|a:onwards")
+    assert d.session.thing == leg
+    d.settle()
+    words = [w.text() for w in d.window.facts._rows.findChildren(QLabel)]
+    assert {"Entry", "Exit", "Splitter island"} <= set(words)
+    assert "inscribed radius" not in words
+    entry = handle(d, plan, ("leg entry_radius",))
+    d.drag(plan, entry.place, (entry.place[0] - 1.5, entry.place[1]))
+    (chosen,) = made(d).legs
+    assert (chosen.street, chosen.way) == ("a", "onwards")
+    assert chosen.entry_radius < 13.0
+    nose = handle(d, plan, ("leg splitter",))
+    d.drag(plan, nose.place, (nose.place[0] + 4.0, nose.place[1]))
+    assert made(d).legs[0].splitter == pytest.approx(15.0, abs=0.3)
+
+
+def test_it_becomes_a_junction_again_and_a_roundabout_again(d):
+    press(d, "Make it a junction again")
+    assert not made(d).laid
+    d.session.choose(ThingId("junction", "a:b:0"))
+    d.settle()
+    press(d, "Make it a roundabout")
+    assert made(d).laid
+
+
+def test_its_own_levels_are_dragged_in_its_long_section_and_taken_out(d):
+    pick(d, "its own closed grade line")
+    assert made(d).levels == "own"
+    count = len(made(d).vips)
+    view = d.window.long_section
+    view.fit()
+    d.settle()
+    one = handle(d, view, ("circle level", ID, 2))
+    d.drag(view, one.place, (one.place[0], one.place[1] + 0.1))
+    assert made(d).vips[2].level == pytest.approx(one.place[1] + 0.1, abs=0.03)
+    d.click(view, handle(d, view, ("circle level", ID, 2)).place)
+    d.window.run(d.window._command("Remove the VIP or bend").do)
+    assert len(made(d).vips) == count - 1
+
+
+def test_every_label_of_every_thing_has_a_colour(d):
+    """A label in a colour that no theme has cannot be drawn."""
+    from humble_loop.desk.drawing import details, outline
+
+    q = d.session.engine
+    for thing in all_things(q):
+        for drawing in (q.attempt(outline, thing), q.attempt(details, thing)):
+            for label in getattr(drawing, "labels", ()):
+                assert hasattr(LIGHT, label.role)
+
+
+def test_leg_sizes_typed_in_facts_are_kept_and_given_back(d):
+    d.session.choose(ThingId("roundabout_leg", f"{ID}|b:back"))
+    d.settle()
+    box = d.window.facts._rows.findChildren(QLineEdit, "fact widens over")[0]
+    box.setFocus()
+    box.selectAll()
+    QTest.keyClicks(box, "18")
+    QTest.keyClick(box, Qt.Key.Key_Return)
+    (chosen,) = made(d).legs
+    assert (chosen.street, chosen.way, chosen.flare) == ("b", "back", 18.0)
+    d.session.undo()
+    assert made(d).legs == ()
