@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.geometry.periodic import PeriodicCubic
+from humble_loop.geometry.spline_path import radii, smoothest
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.junction.model import CrossingChoice, set_crossing_corner
 from humble_loop.kinds.junction.nodes import all_joints, unworked
@@ -27,6 +28,7 @@ from humble_loop.kinds.roundabout.model import (
     set_leg,
     set_roundabout,
 )
+from humble_loop.kinds.roundabout.paths import KERB, entry_angle, paths, speed_on
 from humble_loop.kinds.roundabout.place import leg_sizes, legs_of, middle_of, roundabout_ids, sizes_of
 from humble_loop.kinds.roundabout.show import difference
 from humble_loop.kinds.roundabout.splitters import SETBACK, splitters
@@ -634,3 +636,60 @@ def test_every_preset_is_there_and_islands_lie_on_the_carriageway():
     back = line(q, SplitterLine(ID, "a:onwards", 0, "kerb back"))
     s = np.linspace(0.0, lip.plan.end, 9)
     assert back.rule.levels(s) == pytest.approx(lip.rule.levels(s) + 0.12, abs=1e-9)
+
+
+# How it is driven
+
+
+@pytest.mark.parametrize(("kmh", "grip"), [(20.0, 0.39), (30.0, 0.28), (50.0, 0.19)])
+def test_a_speed_is_that_at_which_friction_and_crossfall_hold_a_car_on_its_radius(kmh, grip):
+    assert speed_on(kmh**2 / (127.0 * (0.02 + grip)), 0.02) == pytest.approx(kmh, abs=0.06)
+    assert speed_on(np.inf, 0.02) == 80.0
+
+
+@examples(20)
+@given(st.floats(5.0, 60.0), st.floats(0.0, 2.0))
+def test_the_smoothest_line_round_a_ring_of_a_width_is_the_arc_it_allows(radius, wide):
+    """Round half a ring whose ends are pinned in its middle a line bends least that runs as wide as it may."""
+    t = np.linspace(0.0, np.pi, 60)
+    out = np.column_stack([np.cos(t), np.sin(t)])
+    low, high = np.full(60, -wide), np.full(60, wide)
+    places = smoothest(radius * out, out, low, high)
+    away = np.hypot(*places.T) - radius
+    assert away.max() <= wide + 1e-6
+    assert away.min() >= -wide - 1e-6
+    bends = np.linalg.norm(np.diff(places, 2, axis=0))
+    assert bends <= np.linalg.norm(np.diff(radius * out, 2, axis=0)) + 1e-9
+    arc = radius * out
+    assert radii(arc)[1:-1] == pytest.approx(radius, rel=1e-9)
+
+
+def test_fastest_paths_keep_their_clearances_and_tell_where_they_are_tightest():
+    q = Engine(cross(preset="single"))
+    made = paths(q, ID)
+    assert len(made) == 12
+    assert {(p.begin, p.finish): p.turn for p in made}["a:onwards", "b:back"] == "left"
+    kerb = [k.chain.points_at(k.chain.sampled(sag=0.01)) for k in kerbs(q).values()]
+    for p in made:
+        path = shapely.LineString(p.places)
+        assert min(path.distance(shapely.LineString(k)) for k in kerb) > KERB - 0.04  # chords of both
+        assert np.hypot(*p.places.T).min() > 18.0 - 6.2 + KERB - 0.04
+    through = next(p for p in made if (p.begin, p.finish) == ("a:onwards", "a:back"))
+    assert through.radii[1] < through.radii[0]  # tightest where it goes round
+    # Symmetry: each leg of a square crossing is driven alike.
+    others = [p.radii[0] for p in made if p.turn == "through"]
+    assert max(others) - min(others) < 0.5
+
+
+def test_an_entry_that_is_too_fast_is_told_and_a_tighter_one_mends_it():
+    site = set_leg(cross(preset="single", width=9.0), ID, "a", "onwards", entry=6.2, splitter=0.0)
+    (finding,) = [f for f in told(site, "entry too fast") if "A east" in f.thing]
+    assert finding.value > finding.limit == 40.0
+    assert not list(told(cross(preset="single"), "entry too fast"))
+
+
+def test_the_angle_at_which_one_comes_in_is_that_of_two_circles():
+    """Entry 3.5 m beside 13 m: its middle runs 14.75 m about a centre 26 m from the middle of a circle of 13 m."""
+    q = Engine(cross(preset="compact"))
+    cosine = (26.0**2 - 14.75**2 - 13.0**2) / (2 * 14.75 * 13.0)
+    assert entry_angle(q, ID, legs_of(q, ID)[0]) == pytest.approx(np.degrees(np.arccos(cosine)), abs=1e-9)

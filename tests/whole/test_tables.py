@@ -38,6 +38,7 @@ def test_every_table_of_the_brickworks_has_rows_of_its_columns(brickworks, name)
         "hollows",
         "roundabouts",
         "legs",
+        "paths",
         "ways_round",
         "knuckles",
         "lanes",

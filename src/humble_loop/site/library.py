@@ -229,7 +229,8 @@ class RoundaboutPreset(Named):
     stands ``apron_up`` and which rises by ``apron_rise`` inwards, a kerb that stands ``kerb_up`` (0: none), and what rises by ``mound`` within it. Legs
     come in on ``entry`` metres in ``entry_lanes`` round ``entry_radius`` and leave by ``exit`` in ``exit_lanes`` round ``exit_radius``, and widen
     to that over ``flare``. Their splitter islands are ``splitter`` long (0: none) and ``splitter_width`` wide, with an opening
-    ``crossing_width`` wide from ``crossing`` metres before the circle (0: none). The carriageway falls outwards by ``fall`` where it is a cone.
+    ``crossing_width`` wide from ``crossing`` metres before the circle (0: none). The carriageway falls outwards by ``fall`` where it is a cone. Nobody is to
+    come in faster than ``most_entry_kmh``.
     """
 
     collection: ClassVar[str] = "roundabout_presets"
@@ -255,3 +256,4 @@ class RoundaboutPreset(Named):
     crossing: Length = 0.0
     crossing_width: Width = 2.4
     fall: Annotated[float, between(0.0, 0.1)] = 0.025
+    most_entry_kmh: Annotated[float, between(5.0, 120.0)] = 40.0

@@ -10,6 +10,7 @@ from humble_loop.kinds.roundabout.faces import RoundaboutFace, faces_of
 from humble_loop.kinds.roundabout.faults import faults
 from humble_loop.kinds.roundabout.layout import Kerb, KerbLine, kerb_after, kerb_name
 from humble_loop.kinds.roundabout.levels import CircleLine, circle_plane
+from humble_loop.kinds.roundabout.paths import entry_angle, paths
 from humble_loop.kinds.roundabout.place import (
     Leg,
     circle_of,
@@ -38,9 +39,14 @@ RULES = (
     "lanes of a roundabout",
     "width of a roundabout",
     "leg not laid out",
+    "entry too fast",
+    "change of speed in a roundabout",
+    "entry angle",
 )
 LEAST_LANE = 3.0  # metres, typical: a lane on which a vehicle turns
 _FLATTEST = 0.005  # of the carriageway round it, typical: below it water stands on asphalt
+_SLOWS = 20.0  # km/h, typical: who has to slow down by more does not
+_FLAT_ANGLE, _STEEP_ANGLE = 20.0, 60.0  # degrees, typical: over the shoulder below, hard on the brakes above
 _STEP = 0.25  # metres between places of a kerb at which it is looked for low points
 _AT = 1.0  # metres from a low point within which a pit takes its water
 _INTO = 0.5  # metres into the carriageway at which it is seen whether that lies lower
@@ -62,6 +68,8 @@ def roundabout_findings(q: Engine, id: str) -> tuple[Finding, ...]:
     level = q.attempt(line, CircleLine(id))
     if isinstance(level, Unsolved):
         return unique([*found, failed(level, of, at)])
+    if not any("kerb" in u.message for u in wrong):
+        found += _driven(q, id, of, legs)
     if not wrong:
         found += [*_flat(q, id, of, name), *_water(q, id, of, legs)]
         found += face_findings(q, of, (*faces_of(q, id), *splitter_faces(q, id)), at, pits_of(q, id))
@@ -171,6 +179,42 @@ def _lanes(q: Engine, id: str, of: ThingId, legs: tuple[Leg, ...]) -> list[Findi
                 sizes.width,
                 place,
             )
+    return found
+
+
+def _driven(q: Engine, id: str, of: ThingId, legs: tuple[Leg, ...]) -> list[Finding]:
+    """How fast cars come in and how much they slow down for the way round, and at what angle they meet those who go round."""
+    found: list[Finding] = []
+    made = q.attempt(paths, id)
+    names, most = {g.key: leg_name(q, id, g) for g in legs}, sizes_of(q, id).most_entry_kmh
+    if isinstance(made, Unsolved):
+        return found
+    for leg in legs:
+        mine = [p for p in made if p.begin == leg.key]
+        part = f"{roundabout_name(q, id)}, {names[leg.key]}"
+        if not mine:
+            continue
+        fast = max(mine, key=lambda p: p.speeds[0])
+        if too_high(fast.speeds[0], most):
+            words = f"a car that goes to {names[fast.finish]} comes in at {fast.speeds[0]:.0f} km/h on a radius of {fast.radii[0]:.0f} m, more than {most:g} km/h"
+            remedy = "lessen its entry radius or width, widen its splitter island, or enlarge the central island"
+            found.append(Finding(RULES[6], of, part, words, remedy, fast.speeds[0], most, place=point(fast.at[0])))
+        jump = max(mine, key=lambda p: p.speeds[0] - p.speeds[1])
+        by = jump.speeds[0] - jump.speeds[1]
+        if too_high(by, _SLOWS):
+            words = f"a car that goes to {names[jump.finish]} slows down by {by:.0f} km/h from its entry to the way round, more than {_SLOWS:g}"
+            remedy = "lessen its entry radius, or make the way round wider"
+            found.append(
+                Finding(RULES[7], of, part, words, remedy, by, _SLOWS, place=point(jump.at[1]), severity="near")
+            )
+        angle = entry_angle(q, id, leg)
+        if too_low(angle, _FLAT_ANGLE) or too_high(angle, _STEEP_ANGLE):
+            low = angle < _FLAT_ANGLE
+            limit = _FLAT_ANGLE if low else _STEEP_ANGLE
+            words = f"those who come in meet those who go round at {angle:.0f}°, {'less' if low else 'more'} than {limit:g}°"
+            remedy = f"{'lessen' if low else 'enlarge'} its entry radius"
+            where = point(leg.chain.points_at([leg.throat])[0])
+            found.append(Finding(RULES[8], of, part, words, remedy, angle, limit, place=where, severity="near"))
     return found
 
 

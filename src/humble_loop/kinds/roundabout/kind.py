@@ -33,10 +33,10 @@ from humble_loop.kinds.roundabout.splitters import (
     splitter_rows,
     splitter_rule,
 )
-from humble_loop.kinds.roundabout.tables import TABLES, set_out
+from humble_loop.kinds.roundabout.tables import TABLES, path_sheet, set_out
 from humble_loop.kinds.roundabout.vips import offers, section_handles
 from humble_loop.kinds.street.plan import StreetLine
-from humble_loop.lines.describe import Crossing, Drawing, Handle, Place, Row, SetOutPoint
+from humble_loop.lines.describe import Crossing, Drawing, Handle, Place, Row, SetOutPoint, SheetOf
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Carried, EndTie, Following, Kind, Meeting, Reserve, Turn, Widens
@@ -178,6 +178,9 @@ class Roundabouts(Kind):
 
     def handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
         return show.handles(q, thing.id)
+
+    def sheets(self, q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
+        return (SheetOf("Paths", lambda q: path_sheet(q, thing.id)),)
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         return None if isinstance(q.attempt(legs_of, thing.id), Unsolved) else CircleLine(thing.id)

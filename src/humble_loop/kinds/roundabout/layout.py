@@ -2,7 +2,7 @@
 
 A kerb leaves one leg's lip by an arc, goes round on the inscribed circle and reaches the next leg's lip by another arc, touching all three. It
 runs anticlockwise, with the land on its right. Where two legs are so near that their arcs would meet before they reach the circle both have
-the largest radius with which they just do not; where that is much less than was chosen the kerb is one arc from lip to lip, outside the circle.
+the largest radius with which they just do not; where that is much less than was chosen, and than the circle's, the kerb is one arc from lip to lip, outside the circle.
 """
 
 from __future__ import annotations
@@ -178,32 +178,38 @@ def kerb_after(q: Engine, id: str, key: str) -> Kerb:
     edges = lip_edge(q, one, "left"), lip_edge(q, other, "right")
     turn = float(np.mod(other.angle - one.angle, 2.0 * np.pi)) or 2.0 * np.pi
 
-    def laid(most: float) -> tuple[Kerb | None, float]:
-        """With radii of at most ``most``; and radians of the circle that are between both arcs."""
+    def laid(most: float) -> Kerb | None:
+        """With radii of at most ``most``; None where the two arcs meet before they reach the circle. Raises DoesNotFit."""
         radii = min(wanted[0], most), min(wanted[1], most)
         a, u, begin = _touch(q, id, one, edges[0], radii[0], "left")
         b, v, finish = _touch(q, id, other, edges[1], radii[1], "right")
-        taken = _turned(begin - one.angle) + _turned(other.angle - finish)
-        left = turn - taken
+        left = turn - _turned(begin - one.angle) - _turned(other.angle - finish)
         size = sizes_of(q, id).radius
         if left * size < _LEAST_ARC:
-            return None, left
+            return None
         pieces = [*a.chain.elements, Element(left * size, 1.0 / size, 1.0 / size), *b.chain.elements]
         chain = Chain.from_elements(a.start, float(a.chain.heading[0]), pieces)
-        return Kerb(k, n, chain, radii, (begin, begin + left), (u, v), wanted), left
+        return Kerb(k, n, chain, radii, (begin, begin + left), (u, v), wanted)
 
     name = f"{roundabout_name(q, id)}, from {leg_name(q, id, one)} to {leg_name(q, id, other)}"
+    ends: tuple[tuple[Leg, Side], ...] = ((one, "left"), (other, "right"))
+    reach = max(side_shape(q, g.street, g.own_side(s), g.at).reach for g, s in ends)
+    why: DoesNotFit | None = None
     try:
-        made, _ = laid(max(wanted))
-        if made is None:
-            ends: tuple[tuple[Leg, Side], ...] = ((one, "left"), (other, "right"))
-            reach = max(side_shape(q, g.street, g.own_side(s), g.at).reach for g, s in ends)
-            made = _lessened(laid, max(wanted), max(reach / TIGHT, _WORTH * max(wanted)))
+        if (made := laid(max(wanted))) is not None:
+            return made
+    except DoesNotFit as error:
+        why = error
+    try:
+        worth = _WORTH * min(max(wanted), sizes_of(q, id).radius)
+        made = _lessened(laid, max(wanted), max(reach / TIGHT, worth))
         return made or _largest_alone(q, id, (k, n), (one, other), edges, wanted)
     except DoesNotFit as error:
-        raise Unsolved(
-            name, f"its kerb does not fit: {error}", "enlarge the circle, or move the leg nearer to its middle"
-        ) from None
+        words, remedy = (
+            f"its kerb does not fit: {why or error}",
+            "enlarge the circle, or move the leg nearer to its middle",
+        )
+        raise Unsolved(name, words, remedy) from None
 
 
 def _turned(angle: float) -> float:
@@ -211,22 +217,29 @@ def _turned(angle: float) -> float:
     return float(np.mod(angle + np.pi, 2.0 * np.pi) - np.pi)
 
 
-_WORTH = 0.5  # of the radii that were chosen, below which one arc from lip to lip serves better
+_WORTH = 0.5  # of the radii that were chosen, or of the circle's, below which one arc from lip to lip serves better
 
 
-def _lessened(laid: Callable[[float], tuple[Kerb | None, float]], wanted: float, least: float) -> Kerb | None:
+def _lessened(laid: Callable[[float], Kerb | None], wanted: float, least: float) -> Kerb | None:
     """The kerb with the largest radii at which both arcs leave the circle between them; None for none of ``least`` or more."""
+
+    def tried(most: float) -> Kerb | None:
+        try:
+            return laid(most)
+        except DoesNotFit:
+            return None
+
     low, high = least, wanted
-    if least >= wanted or (best := laid(least)[0]) is None:
+    if least >= wanted or (best := tried(least)) is None:
         return None
     for _ in range(_HALVINGS):
         middle = 0.5 * (low + high)
-        made, _ = laid(middle)
+        made = tried(middle)
         low, high, best = (low, middle, best) if made is None else (middle, high, made)
         if high - low < 0.1 * _ROUND:
             break
     rounded = float(np.floor(low / _ROUND) * _ROUND)
-    return laid(rounded)[0] if rounded > least else best
+    return (tried(rounded) if rounded > least else None) or best
 
 
 _SHARES = (

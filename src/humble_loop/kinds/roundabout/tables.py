@@ -9,6 +9,7 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after
 from humble_loop.kinds.roundabout.levels import CircleLine, circle_plane, rim_place
+from humble_loop.kinds.roundabout.paths import KERB, LINE, entry_angle, paths
 from humble_loop.kinds.roundabout.place import (
     Leg,
     entry_side,
@@ -23,7 +24,7 @@ from humble_loop.kinds.roundabout.place import (
 )
 from humble_loop.kinds.roundabout.splitters import SplitterLine, pieces_of
 from humble_loop.kinds.street.plan import chain_of, name_of
-from humble_loop.lines.describe import SetOutPoint
+from humble_loop.lines.describe import Fact, SetOutPoint, Sheet, SheetRow
 from humble_loop.lines.line import LineId, line
 from humble_loop.lines.setout import divided, told
 from humble_loop.lines.table import NoSuchTable, Table
@@ -139,7 +140,52 @@ def _end(q: Engine, id: str, leg: Leg, seen: Side) -> tuple[float | None, tuple[
     return made.radii[n], (leg.along(made.leg_at[n]), *lip.tolist(), *circle.tolist())
 
 
-TABLES = {"roundabouts": roundabout_table, "legs": leg_table}
+def path_table(q: Engine, of: str | None, every: float | None) -> Table:
+    """One row a movement: the fastest path of a car, its least radius and speed on its entry, round the circle and on its exit."""
+    del every
+    out = []
+    for id in _asked(q, of):
+        made, legs = q.attempt(paths, id), q.attempt(legs_of, id)
+        if isinstance(made, Unsolved) or isinstance(legs, Unsolved):
+            continue
+        names = {g.key: leg_name(q, id, g) for g in legs}
+        angles = {g.key: entry_angle(q, id, g) for g in legs}
+        for p in made:
+            ends = (roundabout_name(q, id), names[p.begin], names[p.finish], p.turn)
+            own = [v for size, kmh, at in zip(p.radii, p.speeds, p.at) for v in (size, kmh, *at.tolist())]
+            out.append((*ends, angles[p.begin], *own))
+    parts = ("entry", "round", "exit")
+    columns = (
+        "roundabout",
+        "from",
+        "to",
+        "turn",
+        "entry_angle_deg",
+        *(f"{p}_{v}" for p in parts for v in ("radius", "kmh", "easting", "northing")),
+    )
+    return Table(columns, tuple(out), tuple((f"{p}_easting", f"{p}_northing") for p in parts))
+
+
+TABLES = {"roundabouts": roundabout_table, "legs": leg_table, "paths": path_table}
+
+
+def path_sheet(q: Engine, id: str) -> Sheet:
+    """The movements in rows; the path of the one that is chosen is lit up in plan."""
+    line_id = CircleLine(id)
+    made, legs = q.attempt(paths, id), q.attempt(legs_of, id)
+    columns = ("from", "to", "entry radius", "km/h", "round", "km/h", "exit", "km/h")
+    if isinstance(made, Unsolved) or isinstance(legs, Unsolved):
+        why = made.message if isinstance(made, Unsolved) else ""
+        return Sheet("Paths", line_id, columns, (), why)
+    names = {g.key: leg_name(q, id, g) for g in legs}
+    rows = []
+    for p in made:
+        cells = [Fact("from", "text", names[p.begin]), Fact("to", "text", names[p.finish])]
+        for label, size, kmh in zip(("entry radius", "round", "exit"), p.radii, p.speeds):
+            cells += [Fact(label, "length", size), Fact("km/h", "text", f"{kmh:.0f}")]
+        rows.append(SheetRow(tuple(cells), (0.0, -1.0), p.places))
+    note = f"The fastest path of a car {KERB:g} m from kerbs and {LINE:g} m from lines; the chosen row lights it up"
+    return Sheet("Paths", line_id, columns, tuple(rows), note)
 
 
 def set_out(q: Engine, id: str) -> tuple[SetOutPoint, ...]:
