@@ -214,7 +214,10 @@ def test_a_lip_that_cannot_reach_the_circle_is_told():
     site = star([0.0, 120.0, 240.0], offsets=[12.0, 0.0, 0.0], ground=False)
     q = Engine(add_roundabout(site, "b", 0.0, preset="compact"))
     words = [f"{u.message}; {u.remedy}" for u in faults(q, "b-roundabout")]
-    assert any("its lip passes the circle" in w and "nearer to its middle" in w for w in words)
+    assert any("its lip passes 16.70 m from the middle of a circle of 13 m" in w and "nearer" in w for w in words)
+    assert not isinstance(
+        Engine(add_roundabout(site, "b", 0.0)).attempt(kerb_after, "b-roundabout", "b:onwards"), Unsolved
+    )
 
 
 def test_legs_that_are_near_share_one_arc_outside_the_circle():

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme
+from humble_loop.site.libraries import LIBRARIES
 
 
 class Welcome(QFrame):
@@ -64,7 +65,7 @@ class Welcome(QFrame):
 
     def show_for(self, session: Session) -> None:
         """Stand in the middle of the plan while nothing is in the site, and nothing is being drawn."""
-        libraries = {"street_classes", "kerb_shapes", "sections"}
+        libraries = {model.collection for model in LIBRARIES}
         empty = not session.dragging and not any(v for k, v in session.site.things.items() if k not in libraries)
         if empty:
             self.adjustSize()

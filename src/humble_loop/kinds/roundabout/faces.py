@@ -21,7 +21,6 @@ from humble_loop.kinds.roundabout.layout import (
     kerb_name,
     kerb_plan,
     kerb_shape,
-    kerbs_of,
     leg_edge,
 )
 from humble_loop.kinds.roundabout.levels import CircleLine, kerb_rule, rim_place, rings_of
@@ -188,9 +187,10 @@ def _mouth(q: Engine, id: str, key: str) -> Patch:
     """From the circle out along a leg's right kerb, across the leg, and back along its left kerb; where a kerb does not reach the circle,
     from where it is nearest straight to that.
     """
-    legs, kerbs = legs_of(q, id), kerbs_of(q, id)
+    legs = legs_of(q, id)
     k = next(i for i, g in enumerate(legs) if g.key == key)
-    leg, before, after, before_key = legs[k], kerbs[k - 1], kerbs[k], legs[k - 1].key
+    leg, before_key = legs[k], legs[k - 1].key
+    before, after = kerb_after(q, id, before_key), kerb_after(q, id, key)
     edge = _edge(q, id, leg)
     out = _along(q, id, before_key, before.ends[1], before.chain.total)
     back = _along(q, id, key, 0.0, after.ends[0])

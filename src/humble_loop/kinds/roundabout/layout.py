@@ -144,7 +144,7 @@ def _touch(q: Engine, id: str, leg: Leg, edge: EdgeLine, radius: float, seen: Si
     square = left_normals(frame.headings[0])
     across = float((frame.points[0] - middle) @ square) + aside
     if abs(across) >= size + radius:
-        raise DoesNotFit("its lip passes the circle")
+        raise _passes(abs(across) - radius, size)
     out = float(np.sqrt((size + radius) ** 2 - across**2))
     along = np.array([square[1], -square[0]])
     near = middle + across * square + out * along
@@ -155,9 +155,17 @@ def _touch(q: Engine, id: str, leg: Leg, edge: EdgeLine, radius: float, seen: Si
     else:
         made = arc_corner(circle, edge, radius, near, (np.pi * size, guess))
         on_leg, on_circle = made.base_end, made.base_start
-    if not 0.0 < on_leg < leg.chain.total:
+    if on_leg < leg.throat:
+        raise _passes(abs(across) - radius, size)
+    if not on_leg < leg.chain.total:
         raise DoesNotFit(f"with a radius of {radius:g} m it ends beyond the leg, which is {leg.chain.total:.2f} m long")
     return made, on_leg, begin + on_circle / size
+
+
+def _passes(away: float, radius: float) -> DoesNotFit:
+    return DoesNotFit(
+        f"its lip passes {away:.2f} m from the middle of a circle of {radius:g} m, too far out to come round into it"
+    )
 
 
 def lip_edge(q: Engine, leg: Leg, seen: Side) -> EdgeLine:
@@ -299,7 +307,9 @@ def _alone(
     if float(np.hypot(*(made.centre - middle))) - radius < sizes_of(q, id).radius - 1e-6:
         raise DoesNotFit("their lips meet where the circle is")
     for leg, u in zip(legs, (made.base_start, made.base_end)):
-        if not 0.0 < u < leg.chain.total:
+        if u < leg.throat:
+            raise DoesNotFit("it would leave the lip where the circle is")
+        if not u < leg.chain.total:
             raise DoesNotFit(
                 f"with a radius of {radius:g} m it ends beyond the leg, which is {leg.chain.total:.2f} m long"
             )
