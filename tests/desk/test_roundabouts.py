@@ -113,11 +113,12 @@ def test_it_becomes_a_junction_again_and_a_roundabout_again(d):
     assert made(d).laid
 
 
-def test_its_own_levels_are_dragged_in_its_long_section_and_taken_out(d):
+def test_its_own_levels_are_dragged_beside_its_kerbs_and_taken_out(d):
     pick(d, "its own closed grade line")
     assert made(d).levels == "own"
     count = len(made(d).vips)
-    view = d.window.long_section
+    view = d.window.profiles
+    assert [p.title for p in view.profiles][:2] == ["circle", "east to north"]
     view.fit()
     d.settle()
     one = handle(d, view, ("circle level", ID, 2))
@@ -126,6 +127,24 @@ def test_its_own_levels_are_dragged_in_its_long_section_and_taken_out(d):
     d.click(view, handle(d, view, ("circle level", ID, 2)).place)
     d.window.run(d.window._command("Remove the VIP or bend").do)
     assert len(made(d).vips) == count - 1
+
+
+def test_a_level_is_set_on_a_kerb_by_a_double_click_dragged_and_removed(d):
+    d.window.run(d.window._command("Roundabout sheet").do)
+    d.settle()
+    view = d.window.profiles
+    kerb = view.profiles[1]
+    place = (kerb.begin + 4.0, float(np.interp(4.0, kerb.places, kerb.levels)))
+    QTest.mouseDClick(view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, view.pixel(place))
+    d.settle()
+    (leg,) = made(d).legs
+    assert (leg.street, leg.way, len(leg.exit_levels)) == ("a", "onwards", 1)
+    one = handle(d, view, ("leg level",))
+    d.drag(view, one.place, (one.place[0], one.place[1] - 0.05))
+    assert made(d).legs[0].exit_levels[0].level == pytest.approx(one.place[1] - 0.05, abs=0.02)
+    d.click(view, handle(d, view, ("leg level",)).place)
+    d.window.run(d.window._command("Remove the VIP or bend").do)
+    assert made(d).legs[0].exit_levels == ()
 
 
 def test_every_label_of_every_thing_has_a_colour(d):

@@ -11,7 +11,7 @@ from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.geometry.periodic import PeriodicCubic
 from humble_loop.geometry.spline_path import radii, smoothest
 from humble_loop.kinds.ground import Ground
-from humble_loop.kinds.junction.model import CrossingChoice, set_crossing_corner
+from humble_loop.kinds.junction.model import CrossingChoice, ReturnLevel, set_crossing_corner
 from humble_loop.kinds.junction.nodes import all_joints, unworked
 from humble_loop.kinds.roundabout import CircleLine, KerbLine, Roundabout, SplitterLine
 from humble_loop.kinds.roundabout.checks import roundabout_findings
@@ -30,6 +30,7 @@ from humble_loop.kinds.roundabout.model import (
 )
 from humble_loop.kinds.roundabout.paths import KERB, entry_angle, paths, speed_on
 from humble_loop.kinds.roundabout.place import leg_sizes, legs_of, middle_of, roundabout_ids, sizes_of
+from humble_loop.kinds.roundabout.profiles import level_removal, level_sheet, profile_handles, profiles
 from humble_loop.kinds.roundabout.show import difference
 from humble_loop.kinds.roundabout.splitters import SETBACK, splitters
 from humble_loop.kinds.roundabout.vips import bearing_at, offers, pits_of, section_handles, to_own
@@ -696,3 +697,35 @@ def test_the_angle_at_which_one_comes_in_is_that_of_two_circles():
     q = Engine(cross(preset="compact"))
     cosine = (26.0**2 - 14.75**2 - 13.0**2) / (2 * 14.75 * 13.0)
     assert entry_angle(q, ID, legs_of(q, ID)[0]) == pytest.approx(np.degrees(np.arccos(cosine)), abs=1e-9)
+
+
+# Side by side, and in rows
+
+
+def test_levels_set_on_kerbs_hold_them_and_the_circle_stays():
+    site = cross(preset="compact")
+    q = Engine(site)
+    before = line(q, CircleLine(ID)).rule.levels([0.0, 20.0])
+    _, kerb, *_ = profiles(q, ID)
+    edit = dict(kerb.offers(5.0, 50.123))["Set a level 5.00 m along"]
+    q = Engine(edit(site))
+    made = line(q, KerbLine(ID, "a:onwards"))
+    assert made.rule.levels([5.0]) == pytest.approx(50.123, abs=1e-3)
+    assert line(q, CircleLine(ID)).rule.levels([0.0, 20.0]) == pytest.approx(before, abs=1e-12)
+    a = kerb_after(q, ID, "a:onwards").ends[0]
+    rim = line(q, CircleLine(ID)).rule.grades(rim_place(q, ID, [kerb_after(q, ID, "a:onwards").angles[0]]))
+    assert made.rule.grades([a], "before") == pytest.approx(rim, abs=1e-9)
+    assert [h.key[:2] for h in profile_handles(q, ID)] == [("leg level", ID)]
+    rows = {str(r.cells[1].value) for r in level_sheet(q, ID).rows}
+    assert {"lip", "exit level"} <= rows
+    assert_watertight(q)
+
+
+def test_a_level_on_an_entry_is_told_from_the_circle_outwards():
+    site = set_leg(cross(preset="compact"), ID, "b", "onwards", entry_levels=(ReturnLevel(share=0.25, level=51.0),))
+    q = Engine(site)
+    made, kerb = kerb_after(q, ID, "a:onwards"), line(q, KerbLine(ID, "a:onwards"))
+    at = made.ends[1] + 0.25 * (made.chain.total - made.ends[1])
+    assert kerb.rule.levels([at]) == pytest.approx(51.0, abs=1e-9)
+    removed = level_removal(q, ("leg level", ID, "b:onwards", "entry", 0))(site)
+    assert removed.all(Roundabout)[0].legs[0].entry_levels == ()

@@ -53,7 +53,7 @@ VIEWS = (
     "elements",
     "proposals",
     "section",
-    "kerb",
+    "roundabout",
     "own-levels",
     "drains",
     "lots",
@@ -288,7 +288,7 @@ def _section(window: MainWindow) -> None:
     session = window.session
     window.stage_row.choose(3)
     session.choose(ThingId("street", "ember-loop"))
-    window.show_sheet("Section from 446")
+    window.show_sheet("Section from 464")
     _look_at(window, 4292.0, 8066.0, 130.0)
     window.long_section.point_station(490.0)
     app = QApplication.instance()
@@ -298,12 +298,16 @@ def _section(window: MainWindow) -> None:
     window.cross_section.enterEvent(QEnterEvent(QPointF(), QPointF(), QPointF()))
 
 
-def _kerb(window: MainWindow) -> None:
-    """The kerb of Kiln Court point by point."""
-    window.stage_row.choose(3)
-    window.session.choose(ThingId("street", "kiln-court"))
-    window.show_sheet("Kerb")
-    _look_at(window, 4152.0, 8186.0, 60.0)
+def _roundabout(window: MainWindow) -> None:
+    """Firebrick Street's roundabout: how fast cars come in and go round, one of their paths lit up, and the circle's levels."""
+    window.stage_row.choose(4)
+    window.session.choose(ThingId("roundabout", "firebrick-street-roundabout"))
+    window.show_sheet("Paths")
+    _look_at(window, 4234.0, 8060.0, 70.0)
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    settle(app, window)
+    window.sheets.view.setCurrentIndex(window.sheets.model.index(1, 0))
 
 
 def _own_levels(window: MainWindow) -> None:
@@ -424,7 +428,7 @@ POSES: dict[str, Callable[[MainWindow], object]] = {
     "elements": _elements,
     "proposals": _proposals,
     "section": _section,
-    "kerb": _kerb,
+    "roundabout": _roundabout,
     "own-levels": _own_levels,
     "drains": _drains,
     "lots": _lots,

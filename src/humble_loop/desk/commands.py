@@ -19,6 +19,7 @@ from humble_loop.kinds.junction.profiles import level_removal
 from humble_loop.kinds.junction.throats import throat_place
 from humble_loop.kinds.knuckle.show import level_removal as knuckle_level
 from humble_loop.kinds.lot.kind import line_with_lots
+from humble_loop.kinds.roundabout.profiles import level_removal as kerb_level
 from humble_loop.kinds.roundabout.vips import level_removal as circle_level
 from humble_loop.kinds.street.cutting import split
 from humble_loop.kinds.street.edits import propose_again
@@ -57,7 +58,7 @@ def make_commands(w: MainWindow) -> list[Command]:
         Command("Bring in", "import", files.ask_bring_in, "Ctrl+I", ("Ground", "Streets")),
         Command("Read lines again", "undo", files.ask_read_again, "", ("Ground",)),
         Command("Draw a street", "street", w.draw_street, "D", ("Ground", "Streets", "Levels")),
-        Command("Roundabout", "roundabout", w.place_roundabout, "R", ("Streets", "Junctions")),
+        Command("Roundabout", "roundabout", w.place_roundabout, "R", ("Junctions",)),
         Command("Street along a line", "ground", on.show_along, "", ("Streets",)),
         Command("End in a bulb", "head", partial(on.add_head, "bulb"), "", ("Streets", "Turning heads")),
         Command("End in a hammerhead", "hammerhead", partial(on.add_head, "hammerhead"), "", ("Turning heads",)),
@@ -71,6 +72,7 @@ def make_commands(w: MainWindow) -> list[Command]:
         Command("Change the section here", "section", on.change_section, "", ("Sections",)),
         Command("Drains in cut", "kerb", on.show_drains, "", ("Sections",)),
         Command("Junction sheet", "junction", w.open_junction_sheet, "J", ("Junctions",)),
+        Command("Roundabout sheet", "roundabout", w.open_roundabout_sheet, "Shift+R", ("Junctions",)),
         Command("Corners", "kerb", on.show_corners, "", ("Junctions",)),
         Command("Island before it", "roundabout", on.add_island, "", ("Junctions",)),
         Command("Section before", "back", w.stepping.previous, "PgUp", ("Sections",)),
@@ -103,6 +105,7 @@ _REMOVES = {
     "return level": "Remove the level",
     "knuckle level": "Remove the level",
     "circle level": "Remove the level",
+    "leg level": "Remove the level",
 }
 
 
@@ -181,6 +184,7 @@ class StreetCommands:
             or vip_removal(q, held)
             or knuckle_level(q, held)
             or circle_level(q, held)
+            or kerb_level(q, held)
         )
         if edit is None:
             self._w.say("Take a VIP in the long section or a bend in the plan first: click it")

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import (
@@ -47,8 +48,9 @@ from humble_loop.engine.query import Unsolved
 from humble_loop.kinds.junction.nodes import nearest_junction
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.line import ThingId
+from humble_loop.lines.standing import kind_of
 from humble_loop.site.edits import EditError
-from humble_loop.whole.things import name_of, thing_of
+from humble_loop.whole.things import name_of, thing_of, things_of
 
 _BESIDE_THE_PLAN = ("Elements, levels, sections", "3D")
 
@@ -369,6 +371,23 @@ class MainWindow(QMainWindow):
         self.choose_and_show(thing)
         self.profiles.fit()
 
+    def open_roundabout_sheet(self) -> None:
+        """The chosen roundabout close up: its plan with fine contours and flow, its levels in rows, its circle and kerbs side by side."""
+        thing, q = self.session.thing, self.session.engine
+        if thing is None or thing.kind not in ("roundabout", "roundabout_leg"):
+            every = things_of(q, "roundabout")
+            if not every:
+                self.say("There is no roundabout yet: R puts one under the cursor")
+                return
+            thing = every[0]
+        if thing.kind == "roundabout_leg":
+            thing = kind_of(thing.kind).under(q, thing) or thing
+        if not self.plan.drawing.show_flow:
+            self.toggle_flow()
+        self.choose_and_show(thing)
+        self.show_sheet("Levels")
+        self.profiles.fit()
+
     def toggle_solid(self) -> None:
         """Show or hide the 3D view beside the plan."""
         if self._toggle_beside("3D"):
@@ -478,7 +497,8 @@ class MainWindow(QMainWindow):
         thing = self.session.thing
         if self._sections.currentIndex() and thing is not None:
             name = name_of(self.session.engine, thing)
-            words = "bands: fall windows from the crowns"
+            banded = any(np.isfinite(v).any() for p in self.profiles.profiles for v in (p.low, p.high))
+            words = "bands: fall windows from the crowns" if banded else ""
             self._panes["Long section"].caption.setText(f"Long sections  {name}    {words}")
             return
         bands = f"    bands: {windows}" if windows else ""

@@ -23,6 +23,7 @@ from humble_loop.kinds.roundabout.place import (
     rounds_near,
     sizes_of,
 )
+from humble_loop.kinds.roundabout.profiles import level_sheet, profile_handles, profiles
 from humble_loop.kinds.roundabout.splitters import (
     SplitterFace,
     SplitterLine,
@@ -36,7 +37,7 @@ from humble_loop.kinds.roundabout.splitters import (
 from humble_loop.kinds.roundabout.tables import TABLES, path_sheet, set_out
 from humble_loop.kinds.roundabout.vips import offers, section_handles
 from humble_loop.kinds.street.plan import StreetLine
-from humble_loop.lines.describe import Crossing, Drawing, Handle, Place, Row, SetOutPoint, SheetOf
+from humble_loop.lines.describe import Crossing, Drawing, Handle, LineProfile, Place, Row, SetOutPoint, SheetOf
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Carried, EndTie, Following, Kind, Meeting, Reserve, Turn, Widens
@@ -180,7 +181,16 @@ class Roundabouts(Kind):
         return show.handles(q, thing.id)
 
     def sheets(self, q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
-        return (SheetOf("Paths", lambda q: path_sheet(q, thing.id)),)
+        return (
+            SheetOf("Levels", lambda q: level_sheet(q, thing.id)),
+            SheetOf("Paths", lambda q: path_sheet(q, thing.id)),
+        )
+
+    def profiles(self, q: Engine, thing: ThingId) -> tuple[LineProfile, ...]:
+        return profiles(q, thing.id)
+
+    def profile_handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
+        return profile_handles(q, thing.id)
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         return None if isinstance(q.attempt(legs_of, thing.id), Unsolved) else CircleLine(thing.id)

@@ -321,7 +321,12 @@ def leg_name(q: Engine, id: str, leg: Leg) -> str:
     name = name_of(q, leg.street)
     legs = q.attempt(legs_of, id)
     both = not isinstance(legs, Unsolved) and sum(g.street == leg.street for g in legs) > 1
-    return f"{name} {COMPASS[int(np.round(np.degrees(leg.angle) / 45.0)) % 8]}" if both else name
+    return f"{name} {compass(leg.angle)}" if both else name
+
+
+def compass(angle: float) -> str:
+    """Which way an angle (radians from east) looks, in a word."""
+    return COMPASS[int(np.round(np.degrees(angle) / 45.0)) % 8]
 
 
 COMPASS = ("east", "north-east", "north", "north-west", "west", "south-west", "south", "south-east")

@@ -173,7 +173,7 @@ def path_sheet(q: Engine, id: str) -> Sheet:
     """The movements in rows; the path of the one that is chosen is lit up in plan."""
     line_id = CircleLine(id)
     made, legs = q.attempt(paths, id), q.attempt(legs_of, id)
-    columns = ("from", "to", "entry radius", "km/h", "round", "km/h", "exit", "km/h")
+    columns = ("from", "to", "entry", "round", "exit", "km/h")
     if isinstance(made, Unsolved) or isinstance(legs, Unsolved):
         why = made.message if isinstance(made, Unsolved) else ""
         return Sheet("Paths", line_id, columns, (), why)
@@ -181,10 +181,10 @@ def path_sheet(q: Engine, id: str) -> Sheet:
     rows = []
     for p in made:
         cells = [Fact("from", "text", names[p.begin]), Fact("to", "text", names[p.finish])]
-        for label, size, kmh in zip(("entry radius", "round", "exit"), p.radii, p.speeds):
-            cells += [Fact(label, "length", size), Fact("km/h", "text", f"{kmh:.0f}")]
+        cells += [Fact(label, "length", size) for label, size in zip(("entry", "round", "exit"), p.radii)]
+        cells.append(Fact("km/h", "text", " / ".join(f"{v:.0f}" for v in p.speeds)))
         rows.append(SheetRow(tuple(cells), (0.0, -1.0), p.places))
-    note = f"The fastest path of a car {KERB:g} m from kerbs and {LINE:g} m from lines; the chosen row lights it up"
+    note = f"Fastest paths {KERB:g} m from kerbs, {LINE:g} m from lines: least radii. The chosen row is lit up"
     return Sheet("Paths", line_id, columns, tuple(rows), note)
 
 

@@ -99,6 +99,17 @@ def section_handles(q: Engine, id: str) -> tuple[Handle, ...]:
     return tuple(found)
 
 
+def vip_facts(q: Engine, id: str) -> list[tuple[int, float, Callable[[float], Edit], Edit]]:
+    """The levels of a circle that has its own: which each is, its chainage, the edit of a typed level, and the one that takes it out."""
+    found = []
+    for k, v in enumerate(roundabout_of(q, id).vips):
+        to: Callable[[float], Edit] = lambda z, k=k, v=v: _vip_to(q, id, k, v.bearing, z)  # type: ignore[misc]  # noqa: E731
+        out = level_removal(q, ("circle level", id, k))
+        assert out is not None
+        found.append((k, _at(q, id, v.bearing), to, out))
+    return found
+
+
 def offers(q: Engine, id: str, place: Place) -> tuple[tuple[str, Edit], ...]:
     """What can be done at a place of the circle's long section."""
     if isinstance(q.attempt(line, CircleLine(id)), Unsolved):

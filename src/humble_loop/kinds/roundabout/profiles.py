@@ -1,0 +1,251 @@
+"""The long sections of a roundabout side by side, its circle and the kerbs from leg to leg, and the levels that are set on them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import Any, Literal
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import frozen
+from humble_loop.kinds.junction.model import LEAST_APART, ReturnLevel
+from humble_loop.kinds.roundabout.layout import Kerb, KerbLine, kerb_after
+from humble_loop.kinds.roundabout.levels import CircleLine
+from humble_loop.kinds.roundabout.model import set_leg
+from humble_loop.kinds.roundabout.place import (
+    Leg,
+    compass,
+    entry_side,
+    leg_choice,
+    leg_name,
+    leg_of,
+    legs_of,
+    middle_of,
+    roundabout_of,
+)
+from humble_loop.kinds.roundabout.vips import bearing_at, offers, pit_offers, section_handles, vip_facts
+from humble_loop.lines.describe import (
+    Fact,
+    Handle,
+    LineProfile,
+    Place,
+    ProfileMark,
+    Sheet,
+    SheetRow,
+    Told,
+    Typed,
+)
+from humble_loop.lines.line import Line, LineId, line
+from humble_loop.site.edits import Edit
+from humble_loop.site.model import Side
+
+_EVERY = 0.5  # metres between places at which a level is shown
+_APART = 0.12  # of the circle's length that lies between two lines
+_DIGITS = 3  # of a level in metres
+_LEVEL = 1e-9
+_LIT = 0.4  # metres before and after a place that is lit up
+Arc = Literal["entry", "exit"]
+
+
+@dataclass(frozen=True)
+class Worked:
+    """A line that could be worked out, with what it is called and where it begins among those beside it; of a kerb how that lies in plan."""
+
+    id: LineId
+    title: str
+    begin: float
+    made: Line
+    kerb: Kerb | None = None
+
+
+@query
+def worked(q: Engine, id: str) -> tuple[Worked, ...]:
+    """The circle of a roundabout and its kerbs, one after another; those that have levels."""
+    rim, legs = q.attempt(line, CircleLine(id)), q.attempt(legs_of, id)
+    if isinstance(rim, Unsolved) or isinstance(legs, Unsolved):
+        return ()
+    found = [Worked(CircleLine(id), "circle", 0.0, rim)]
+    begin, apart = rim.plan.end * (1.0 + _APART), _APART * rim.plan.end
+    for k, leg in enumerate(legs):
+        kerb, made = q.attempt(kerb_after, id, leg.key), q.attempt(line, KerbLine(id, leg.key))
+        if isinstance(kerb, Unsolved) or isinstance(made, Unsolved) or not np.isfinite(made.rule.levels([0.0])).all():
+            continue
+        title = f"{compass(leg.angle)} to {compass(legs[(k + 1) % len(legs)].angle)}"
+        found.append(Worked(KerbLine(id, leg.key), title, begin, made, kerb))
+        begin += made.plan.end + apart
+    return tuple(found)
+
+
+def profiles(q: Engine, id: str) -> tuple[LineProfile, ...]:
+    """The long sections of a roundabout's circle and kerbs."""
+    return tuple(_profile(q, id, w) for w in worked(q, id))
+
+
+def _profile(q: Engine, id: str, w: Worked) -> LineProfile:
+    total = w.made.plan.end
+    s = np.unique(np.concatenate([np.linspace(0.0, total, 2 + int(total / _EVERY)), w.made.rule.key_places()]))
+    s = s[(s >= 0.0) & (s <= total)]
+    z = w.made.rule.levels(s)
+    none = np.full(len(s), np.inf)
+    marks = [ProfileMark(float(s[k]), float(z[k]), what) for k, what in _turning(z)]
+    if w.kerb is not None:
+        marks += [ProfileMark(at, float(w.made.rule.levels([at])[0]), "tied") for at in (0.0, total)]
+    made = partial(_offers, q, id, w)
+    return LineProfile(
+        w.title, w.made.title, w.id, w.begin, frozen(s), frozen(z), frozen(-none), frozen(none), tuple(marks), made
+    )
+
+
+def _turning(z: np.ndarray) -> list[tuple[int, str]]:
+    """Which of levels in a row are low and high points."""
+    inner, before, after = z[1:-1], z[:-2], z[2:]
+    low = np.flatnonzero((inner < before - _LEVEL) & (inner < after - _LEVEL)) + 1
+    high = np.flatnonzero((inner > before + _LEVEL) & (inner > after + _LEVEL)) + 1
+    return [*((int(k), "low point") for k in low), *((int(k), "high point") for k in high)]
+
+
+# Levels on kerbs
+
+
+def _arc_at(q: Engine, id: str, w: Worked, along: float) -> tuple[Leg, Arc, float] | None:
+    """The leg and which of its arcs a place on a kerb is on, with its share of that from the circle outwards; None on the circle."""
+    assert w.kerb is not None
+    legs, (a, b), total = legs_of(q, id), w.kerb.ends, w.made.plan.end
+    if w.kerb.alone:
+        return None
+    seen: Side = "left" if along < a else "right"
+    leg = legs[w.kerb.first if seen == "left" else w.kerb.last]
+    if a <= along <= b:
+        return None
+    share = (a - along) / a if seen == "left" else (along - b) / (total - b)
+    return leg, ("entry" if seen == entry_side(q) else "exit"), share
+
+
+def _given(q: Engine, id: str, leg: Leg, arc: Arc) -> tuple[ReturnLevel, ...]:
+    found: tuple[ReturnLevel, ...] = getattr(leg_choice(q, id, leg.street, leg.drawn), f"{arc}_levels")
+    return found
+
+
+def _set(id: str, leg: Leg, arc: Arc, levels: list[ReturnLevel]) -> Edit:
+    kept = tuple(sorted(levels, key=lambda v: v.share))
+    return lambda s: set_leg(s, id, leg.street, leg.drawn, **{f"{arc}_levels": kept})
+
+
+def _with(q: Engine, id: str, place: tuple[Leg, Arc, float], k: int | None, level: float) -> Edit:
+    """The edit that sets the level ``k``, or a new one, at a share of an arc."""
+    leg, arc, share = place
+    inside = round(float(np.clip(share, LEAST_APART, 1.0 - LEAST_APART)), 5)
+    others = [v for i, v in enumerate(_given(q, id, leg, arc)) if i != k and abs(v.share - inside) >= LEAST_APART]
+    return _set(id, leg, arc, [*others, ReturnLevel(share=inside, level=round(level, _DIGITS))])
+
+
+def _offers(q: Engine, id: str, w: Worked, along: float, level: float) -> tuple[tuple[str, Edit], ...]:
+    """What can be done at a place of a line's long section; what comes first is done by a double click."""
+    if w.kerb is None:
+        return offers(q, id, (along, level))
+    found: list[tuple[str, Edit]] = []
+    place = _arc_at(q, id, w, along)
+    if place is not None:
+        leg, arc, share = place
+        found.append((f"Set a level {along:.2f} m along", _with(q, id, place, None, level)))
+        given = list(_given(q, id, leg, arc))
+        if given:
+            k = int(np.argmin([abs(v.share - share) for v in given]))
+            rest = [v for i, v in enumerate(given) if i != k]
+            found.append((f"Remove the nearest level of its {arc}", _set(id, leg, arc, rest)))
+    at = w.made.plan.points([along])[0] - middle_of(q, id)
+    bearing = float(np.mod(90.0 - np.degrees(np.arctan2(at[1], at[0])), 360.0))
+    return (*found, *pit_offers(q, id, round(bearing, 2)))
+
+
+def _places(q: Engine, id: str) -> list[tuple[Worked, Leg, Arc, int, float, ReturnLevel]]:
+    """Every level that was set on a kerb: its line, leg and arc, which it is, and metres along the line."""
+    found = []
+    legs = legs_of(q, id)
+    for w in worked(q, id):
+        if w.kerb is None or w.kerb.alone:
+            continue
+        (a, b), total = w.kerb.ends, w.made.plan.end
+        for n, seen in enumerate(("left", "right")):
+            leg = legs[w.kerb.first if n == 0 else w.kerb.last]
+            arc: Arc = "entry" if seen == entry_side(q) else "exit"
+            for k, v in enumerate(_given(q, id, leg, arc)):
+                at = a * (1.0 - v.share) if n == 0 else b + (total - b) * v.share
+                found.append((w, leg, arc, k, at, v))
+    return found
+
+
+def profile_handles(q: Engine, id: str) -> tuple[Handle, ...]:
+    """The levels set on the circle and on its kerbs, to be dragged in their long sections."""
+    found = list(section_handles(q, id))
+    for w, leg, arc, k, at, v in _places(q, id):
+
+        def moved(place: Place, w: Worked = w, leg: Leg = leg, arc: Arc = arc, k: int = k, at: float = at, v: ReturnLevel = v) -> tuple[Edit, tuple[Told, ...]]:  # fmt: skip
+            now = _arc_at(q, id, w, place[0] - w.begin)
+            to = now if now is not None and now[:2] == (leg, arc) else (leg, arc, v.share)
+            told = Told("level", "level", place[1], v.level), Told("along", "length", place[0] - w.begin, at)
+            return _with(q, id, to, k, place[1]), told
+
+        def typed(z: float, leg: Leg = leg, arc: Arc = arc, k: int = k, v: ReturnLevel = v) -> Edit:
+            return _with(q, id, (leg, arc, v.share), k, z)
+
+        key, title = ("leg level", id, leg.key, arc, k), f"{leg_name(q, id, leg)} {arc} level"
+        found.append(Handle(key, (w.begin + at, v.level), title, "square", moved, (Typed("level", "a level", typed),)))
+    return tuple(found)
+
+
+def level_removal(q: Engine, held: tuple[Any, ...]) -> Edit | None:
+    """The edit that takes a level out of a kerb by the key of its handle; None for any other handle."""
+    if held[:1] != ("leg level",):
+        return None
+    _, id, key, arc, k = held
+    leg = leg_of(q, id, key)
+    return _set(id, leg, arc, [v for i, v in enumerate(_given(q, id, leg, arc)) if i != k])
+
+
+# In rows
+
+_COLUMNS = ("line", "what", "along", "bearing", "level", "grade")
+
+
+def level_sheet(q: Engine, id: str) -> Sheet:
+    """The circle and the kerbs in rows: levels that are set on them, their ends, and their high and low points."""
+    rows: list[SheetRow] = []
+    placed = _places(q, id)
+    for w in worked(q, id):
+        rows += _rows(q, id, w, [p for p in placed if p[0] is w])
+    note = "" if rows else "Its levels cannot be worked out"
+    return Sheet("Levels", CircleLine(id), _COLUMNS, tuple(rows), note)
+
+
+def _rows(
+    q: Engine, id: str, w: Worked, placed: list[tuple[Worked, Leg, Arc, int, float, ReturnLevel]]
+) -> list[SheetRow]:
+    profile = _profile(q, id, w)
+    found: list[tuple[float, str, Callable[[float], Edit] | None, tuple[Any, ...], tuple[tuple[str, Edit], ...]]] = []
+    found += [(m.along, "lip" if m.words == "tied" else m.words, None, (), ()) for m in profile.marks]
+    if w.kerb is None and roundabout_of(q, id).levels == "own":
+        found += [(s, "level", to, ("circle level", id, k), (("Remove", out),)) for k, s, to, out in vip_facts(q, id)]
+    for _, leg, arc, k, at, v in placed:
+        edit: Callable[[float], Edit] = lambda z, leg=leg, arc=arc, k=k, v=v: _with(q, id, (leg, arc, v.share), k, z)  # type: ignore[misc]  # noqa: E731
+        rest = _set(id, leg, arc, [u for i, u in enumerate(_given(q, id, leg, arc)) if i != k])
+        found.append((at, f"{arc} level", edit, ("leg level", id, leg.key, arc, k), (("Remove", rest),)))
+    rows: list[SheetRow] = []
+    for s, what, to, held, actions in sorted(found, key=lambda row: row[0]):
+        z, grade = float(w.made.rule.levels([s])[0]), float(w.made.rule.grades([s])[0])
+        state = "set" if to is not None else "tied" if what == "lip" else "worked out"
+        bearing = Fact("bearing", "bearing", bearing_at(q, id, s)) if w.kerb is None else None
+        lit = w.made.plan.points(np.linspace(max(s - _LIT, 0.0), min(s + _LIT, w.made.plan.end), 8))
+        cells = (
+            Fact("line", "text", w.title if not rows else ""),
+            Fact("what", "text", what),
+            Fact("along", "length", s),
+            bearing,
+            Fact("level", "level", z, state, to),
+            Fact("grade", "grade", grade),
+        )
+        rows.append(SheetRow(cells, (0.0, -1.0), lit, held=held, actions=actions))
+    return rows
