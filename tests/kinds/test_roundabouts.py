@@ -10,9 +10,11 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.geometry.periodic import PeriodicCubic
 from humble_loop.geometry.spline_path import radii, smoothest
+from humble_loop.geometry.swept import followed
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.junction.model import CrossingChoice, ReturnLevel, set_crossing_corner
 from humble_loop.kinds.junction.nodes import all_joints, unworked
+from humble_loop.kinds.junction.vehicles import VEHICLES
 from humble_loop.kinds.roundabout import CircleLine, KerbLine, Roundabout, SplitterLine
 from humble_loop.kinds.roundabout.checks import roundabout_findings
 from humble_loop.kinds.roundabout.faults import faults
@@ -33,6 +35,7 @@ from humble_loop.kinds.roundabout.place import leg_sizes, legs_of, middle_of, ro
 from humble_loop.kinds.roundabout.profiles import level_removal, level_sheet, profile_handles, profiles
 from humble_loop.kinds.roundabout.show import difference
 from humble_loop.kinds.roundabout.splitters import SETBACK, splitters
+from humble_loop.kinds.roundabout.turning import drivings, outermost
 from humble_loop.kinds.roundabout.vips import bearing_at, offers, pits_of, section_handles, to_own
 from humble_loop.kinds.street import StreetLine
 from humble_loop.kinds.street.edits import move_bend, reverse_street
@@ -729,3 +732,24 @@ def test_a_level_on_an_entry_is_told_from_the_circle_outwards():
     assert kerb.rule.levels([at]) == pytest.approx(51.0, abs=1e-9)
     removed = level_removal(q, ("leg level", ID, "b:onwards", "entry", 0))(site)
     assert removed.all(Roundabout)[0].legs[0].entry_levels == ()
+
+
+def test_a_front_axle_goes_as_far_out_as_its_outer_corner_may():
+    """Led round by hand: its outer front corner comes to the radius that was asked for."""
+    bus = next(v for v in VEHICLES if v.key == "bus")
+    lane = outermost(bus, 12.7)
+    turn = np.linspace(0.0, 6.0 * np.pi, 4000)
+    path = lane * np.column_stack([np.cos(turn), np.sin(turn)])
+    corners = bus.body.corners(path, followed(path, bus.body.wheelbase))[2000:]
+    assert np.hypot(*corners.reshape(-1, 2).T).max() == pytest.approx(12.7, abs=2e-3)
+
+
+def test_a_car_gets_round_and_a_long_vehicle_uses_the_apron_or_says_that_it_cannot():
+    q = Engine(cross(preset="compact"))
+    assert {(d.over_kerb, d.apron) for d in drivings(q, ID, "car")} == {(0.0, 0.0)}
+    narrow = Engine(cross(preset="compact", width=4.6, apron=2.6))
+    waste = [d for d in drivings(narrow, ID, "waste") if d.apron > 0.0]
+    assert waste
+    assert max(d.apron for d in waste) <= 2.6
+    tight = cross(preset="compact", width=3.2, apron=0.0)
+    assert [f for f in told(tight, "vehicle over a kerb of a roundabout") if "waste" in f.message]

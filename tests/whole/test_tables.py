@@ -39,6 +39,7 @@ def test_every_table_of_the_brickworks_has_rows_of_its_columns(brickworks, name)
         "roundabouts",
         "legs",
         "paths",
+        "passages",
         "ways_round",
         "knuckles",
         "lanes",

@@ -11,22 +11,25 @@ def smoothest(centres: Floats, across: Floats, low: Floats, high: Floats) -> Flo
     """Places (n, 2) at ``centres`` (n, 2) plus between ``low`` and ``high`` (n,) metres along ``across`` (n, 2) that bend least.
 
     The sum of squares of second differences is least; places are to stand about evenly, so that these are curvatures. Linear least
-    squares within bounds: SciPy's bounded-variable solver, whose answer is exact.
+    squares within bounds: SciPy's solver within a trust region.
     """
     from scipy.optimize import lsq_linear  # takes long to load, and is seldom wanted
 
-    n = len(centres)
+    n, free = len(centres), high - low > _NARROW
     second = np.zeros((n - 2, n))
     rows = np.arange(n - 2)
     second[rows, rows], second[rows, rows + 1], second[rows, rows + 2] = 1.0, -2.0, 1.0
-    matrix = np.concatenate([second * across[:, 0], second * across[:, 1]])
-    wanted = -np.concatenate([second @ centres[:, 0], second @ centres[:, 1]])
-    upper = np.maximum(high, low + _LEAST)
-    made = lsq_linear(matrix, wanted, (low, upper), method="bvls")
-    return np.asarray(centres + made.x[:, None] * across)
+    at = 0.5 * (low + high)
+    if free.any():
+        pinned = centres + np.where(free, 0.0, at)[:, None] * across
+        matrix = np.concatenate([second * across[:, 0], second * across[:, 1]])[:, free]
+        wanted = -np.concatenate([second @ pinned[:, 0], second @ pinned[:, 1]])
+        at[free] = lsq_linear(matrix, wanted, (low[free], high[free]), method="trf", tol=_EXACT).x
+    return np.asarray(centres + at[:, None] * across)
 
 
-_LEAST = 1e-9  # metres of a corridor that is none
+_EXACT = 1e-9  # to which its sum of squares is least
+_NARROW = 1e-3  # metres of a corridor within which nothing is left to choose
 
 
 def radii(places: Floats) -> Floats:

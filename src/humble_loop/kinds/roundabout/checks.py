@@ -25,6 +25,7 @@ from humble_loop.kinds.roundabout.place import (
     sizes_of,
 )
 from humble_loop.kinds.roundabout.splitters import splitter_faces
+from humble_loop.kinds.roundabout.turning import drivings
 from humble_loop.kinds.roundabout.vips import pit_offers, pits_of
 from humble_loop.kinds.street.checks import face_findings
 from humble_loop.kinds.street.plan import centreline, is_new, name_of, streets_in
@@ -42,6 +43,8 @@ RULES = (
     "entry too fast",
     "change of speed in a roundabout",
     "entry angle",
+    "vehicle over a kerb of a roundabout",
+    "car on the apron",
 )
 LEAST_LANE = 3.0  # metres, typical: a lane on which a vehicle turns
 _FLATTEST = 0.005  # of the carriageway round it, typical: below it water stands on asphalt
@@ -69,7 +72,7 @@ def roundabout_findings(q: Engine, id: str) -> tuple[Finding, ...]:
     if isinstance(level, Unsolved):
         return unique([*found, failed(level, of, at)])
     if not any("kerb" in u.message for u in wrong):
-        found += _driven(q, id, of, legs)
+        found += [*_driven(q, id, of, legs), *_passing(q, id, of, legs)]
     if not wrong:
         found += [*_flat(q, id, of, name), *_water(q, id, of, legs)]
         found += face_findings(q, of, (*faces_of(q, id), *splitter_faces(q, id)), at, pits_of(q, id))
@@ -215,6 +218,30 @@ def _driven(q: Engine, id: str, of: ThingId, legs: tuple[Leg, ...]) -> list[Find
             remedy = f"{'lessen' if low else 'enlarge'} its entry radius"
             where = point(leg.chain.points_at([leg.throat])[0])
             found.append(Finding(RULES[8], of, part, words, remedy, angle, limit, place=where, severity="near"))
+    return found
+
+
+_LARGE, _SMALL = "waste", "car"  # who has to get round on kerbs' near side, and who has to off the apron
+
+
+def _passing(q: Engine, id: str, of: ThingId, legs: tuple[Leg, ...]) -> list[Finding]:
+    """Where a waste collection vehicle or a car reaches over a kerb or cannot be led round, and where a car has to use the apron."""
+    names, name, found = {g.key: leg_name(q, id, g) for g in legs}, roundabout_name(q, id), list[Finding]()
+    for vehicle in (_LARGE, _SMALL):
+        made = q.attempt(drivings, id, vehicle)
+        for d in () if isinstance(made, Unsolved) else made:
+            goes = f"a {d.vehicle} that drives from {names[d.begin]} to {names[d.finish]}"
+            if np.isnan(d.over_kerb):
+                words, remedy = f"{goes} cannot be led round", "enlarge the circle, or the radii of its legs"
+                found.append(Finding(RULES[9], of, name, words, remedy, place=point(middle_of(q, id))))
+            elif d.over_kerb > 0.0:
+                words = f"{goes} reaches {d.over_kerb:.2f} m over a kerb"
+                remedy = "make the entry, the exit or the way round wider there, enlarge a radius, or widen the apron"
+                found.append(Finding(RULES[9], of, name, words, remedy, d.over_kerb, 0.0, place=d.worst))
+            elif vehicle == _SMALL and d.apron > 0.0:
+                words = f"{goes} has to go {d.apron:.2f} m onto the apron"
+                remedy = "make the way round wider, and the apron narrower by as much"
+                found.append(Finding(RULES[10], of, name, words, remedy, d.apron, 0.0, place=d.worst, severity="near"))
     return found
 
 

@@ -35,6 +35,7 @@ from humble_loop.kinds.roundabout.splitters import (
     splitter_rule,
 )
 from humble_loop.kinds.roundabout.tables import TABLES, path_sheet, set_out
+from humble_loop.kinds.roundabout.turning import driving_sheet
 from humble_loop.kinds.roundabout.vips import offers, section_handles
 from humble_loop.kinds.street.plan import StreetLine
 from humble_loop.lines.describe import Crossing, Drawing, Handle, LineProfile, Place, Row, SetOutPoint, SheetOf
@@ -184,6 +185,7 @@ class Roundabouts(Kind):
         return (
             SheetOf("Levels", lambda q: level_sheet(q, thing.id)),
             SheetOf("Paths", lambda q: path_sheet(q, thing.id)),
+            SheetOf("Vehicles", lambda q: driving_sheet(q, thing.id)),
         )
 
     def profiles(self, q: Engine, thing: ThingId) -> tuple[LineProfile, ...]:

@@ -25,6 +25,7 @@ from humble_loop.kinds.street.plan import (
     streets_in,
 )
 from humble_loop.lines.kind import Meeting
+from humble_loop.lines.table import NoSuchTable
 from humble_loop.site import parts
 from humble_loop.site.library import RoundaboutPreset
 from humble_loop.site.model import ENDS, Side, other_side
@@ -314,6 +315,14 @@ def roundabout_name(q: Engine, id: str) -> str:
     several = len([r for r in parts.owned(q, Roundabout, made.street) if r.laid]) > 1
     other = f" / {name_of(q, made.other)}" if several and made.other and made.other in street_ids(q) else ""
     return f"{name_of(q, made.street)}{other} roundabout"
+
+
+def asked(q: Engine, of: str | None) -> list[str]:
+    """The roundabouts that a table is asked for: by id, name or street, or all. Raises NoSuchTable where there is none such."""
+    ids = [i for i in roundabout_ids(q) if of in (None, i, roundabout_name(q, i), roundabout_of(q, i).street)]
+    if of is not None and not ids:
+        raise NoSuchTable(f"there is no roundabout called '{of}'")
+    return ids
 
 
 def leg_name(q: Engine, id: str, leg: Leg) -> str:

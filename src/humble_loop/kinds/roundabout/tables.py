@@ -12,39 +12,33 @@ from humble_loop.kinds.roundabout.levels import CircleLine, circle_plane, rim_pl
 from humble_loop.kinds.roundabout.paths import KERB, LINE, entry_angle, paths
 from humble_loop.kinds.roundabout.place import (
     Leg,
+    asked,
     entry_side,
     leg_name,
     leg_sizes,
     legs_of,
     middle_of,
-    roundabout_ids,
     roundabout_name,
     roundabout_of,
     sizes_of,
 )
 from humble_loop.kinds.roundabout.splitters import SplitterLine, pieces_of
+from humble_loop.kinds.roundabout.turning import driving_table
 from humble_loop.kinds.street.plan import chain_of, name_of
 from humble_loop.lines.describe import Fact, SetOutPoint, Sheet, SheetRow
 from humble_loop.lines.line import LineId, line
 from humble_loop.lines.setout import divided, told
-from humble_loop.lines.table import NoSuchTable, Table
+from humble_loop.lines.table import Table
 from humble_loop.site.model import Side, other_side
 
 _ISLAND = 24  # parts into which an island's lip is divided
-
-
-def _asked(q: Engine, of: str | None) -> list[str]:
-    ids = [i for i in roundabout_ids(q) if of in (None, i, roundabout_name(q, i), roundabout_of(q, i).street)]
-    if of is not None and not ids:
-        raise NoSuchTable(f"there is no roundabout called '{of}'")
-    return ids
 
 
 def roundabout_table(q: Engine, of: str | None, every: float | None) -> Table:
     """One row a roundabout: its middle, sizes and plane."""
     del every
     out = []
-    for id in _asked(q, of):
+    for id in asked(q, of):
         middle, sizes, made = q.attempt(middle_of, id), q.attempt(sizes_of, id), roundabout_of(q, id)
         if isinstance(middle, Unsolved) or isinstance(sizes, Unsolved):
             continue
@@ -81,7 +75,7 @@ def leg_table(q: Engine, of: str | None, every: float | None) -> Table:
     """One row a leg: where it comes in, its entry and exit with their tangent points, and its splitter island."""
     del every
     out = []
-    for id in _asked(q, of):
+    for id in asked(q, of):
         legs = q.attempt(legs_of, id)
         for leg in () if isinstance(legs, Unsolved) else legs:
             out.append(_leg_row(q, id, leg))
@@ -144,7 +138,7 @@ def path_table(q: Engine, of: str | None, every: float | None) -> Table:
     """One row a movement: the fastest path of a car, its least radius and speed on its entry, round the circle and on its exit."""
     del every
     out = []
-    for id in _asked(q, of):
+    for id in asked(q, of):
         made, legs = q.attempt(paths, id), q.attempt(legs_of, id)
         if isinstance(made, Unsolved) or isinstance(legs, Unsolved):
             continue
@@ -166,7 +160,7 @@ def path_table(q: Engine, of: str | None, every: float | None) -> Table:
     return Table(columns, tuple(out), tuple((f"{p}_easting", f"{p}_northing") for p in parts))
 
 
-TABLES = {"roundabouts": roundabout_table, "legs": leg_table, "paths": path_table}
+TABLES = {"roundabouts": roundabout_table, "legs": leg_table, "paths": path_table, "passages": driving_table}
 
 
 def path_sheet(q: Engine, id: str) -> Sheet:

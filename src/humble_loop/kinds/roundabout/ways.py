@@ -1,0 +1,148 @@
+"""The ground on which a roundabout is driven, in plan, and the middles of its lanes from leg to leg."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.geometry.arrays import Floats, tangents
+from humble_loop.geometry.spline_path import evenly, normals, smoothed, smoothest
+from humble_loop.kinds.roundabout.layout import Kerb, kerbs_of, lip_edge
+from humble_loop.kinds.roundabout.place import (
+    Leg,
+    LegSizes,
+    entry_side,
+    leg_name,
+    leg_sizes,
+    legs_of,
+    middle_of,
+    sizes_of,
+)
+from humble_loop.kinds.roundabout.splitters import splitter_polygon
+from humble_loop.site.model import Side, other_side, side_sign
+
+FAR = 50.0  # metres from the circle from which it is looked at how one drives
+_BEYOND = 4.0  # metres by which the ground goes on past that
+_NEAR = 12.0  # metres from the circle from which on the middle of a lane is looked across at the latest
+_EVERY = 2.0  # metres between places on a route
+_REACH = 9.0  # metres beside the middle of a lane that one may drive
+_AROUND = 4  # times the middles of lanes are smoothed before it is looked across them
+_INTO_NEXT = 0.6  # radians short of a whole turn from which on one only turns into the next leg
+_JOIN = 1e-6  # metres by which pieces of ground are joined
+
+
+class Way:
+    """A leg as it is driven: the middles of its two ways, and their ground."""
+
+    def __init__(self, q: Engine, id: str, leg: Leg, left: Kerb, right: Kerb) -> None:
+        self.leg, self.sizes = leg, leg_sizes(q, id, leg)
+        # The ground goes on past where routes end, or as far as the leg does.
+        self.ends = min(leg.throat + FAR + _BEYOND, leg.chain.total)
+        self.far = self.ends - _BEYOND
+        self.name = leg_name(q, id, leg)
+        self.kerbs: dict[Side, Kerb] = {"left": left, "right": right}
+        self.lips = {seen: lip_edge(q, leg, seen) for seen in ("left", "right")}
+
+    def lane(self, seen: Side) -> Floats:
+        """The middle of the way on a side (n, 2), from the circle outwards."""
+        sign, at = side_sign(seen), self.kerbs[seen].leg_at[0 if seen == "left" else 1]
+        u = np.linspace(self.leg.throat + min(max(at - self.leg.throat, 1.0), _NEAR), self.far, 30)
+        half = _inner(self.sizes, seen)
+        offsets = sign * np.array([0.5 * (abs(self.lips[seen].offset(float(v))) + half) for v in u])
+        return self.leg.chain.points_at(u, offsets)
+
+    def ground(self, seen: Side, over: float) -> shapely.Geometry:
+        """The ground of the way on a side, from its kerb to ``over`` metres across the leg's centreline."""
+        kerb, n = self.kerbs[seen], 0 if seen == "left" else 1
+        s = np.linspace(*((0.0, kerb.ends[0]) if n == 0 else (kerb.chain.total, kerb.ends[1])), 41)
+        arc = kerb.chain.points_at(s)  # from the lip to the circle
+        u = np.linspace(kerb.leg_at[n], self.ends, 40) if kerb.leg_at[n] < self.ends else np.empty(0)
+        lip = self.leg.chain.points_at(u, np.array([self.lips[seen].offset(float(v)) for v in u]).reshape(-1))
+        crown = self.leg.chain.points_at(np.linspace(self.leg.throat, self.ends, 40), -side_sign(seen) * over)
+        return shapely.make_valid(shapely.Polygon(np.concatenate([arc[::-1], lip, crown[::-1]])))
+
+
+def _inner(sizes: LegSizes, seen: Side) -> float:
+    """How far (m) a way begins from the leg's centreline: at its splitter's side, else at the line."""
+    return 0.5 * sizes.splitter_width + side_sign(seen) * sizes.splitter_offset if sizes.splitter > 0.0 else 0.0
+
+
+@dataclass(frozen=True)
+class Driven:
+    """A roundabout as it is driven: its ways, the ``middle`` (2,), the inscribed radius, that of the island's lip, how wide its apron is (m), its
+    splitter islands, and the side of a leg, seen going outwards, on which one comes in.
+    """
+
+    ways: tuple[Way, ...]
+    middle: Floats
+    radius: float
+    island: float
+    apron: float
+    splitters: shapely.Geometry
+    entry: Side
+
+    @property
+    def exit(self) -> Side:
+        """The side on which one goes out."""
+        return other_side(self.entry)
+
+    def disc(self, radius: float) -> shapely.Geometry:
+        """What lies within a radius of its middle."""
+        return shapely.Point(*self.middle).buffer(radius, 64)
+
+    def movements(self) -> Iterator[tuple[Way, Way]]:
+        """Every leg with every other; one alone with itself."""
+        for begin in self.ways:
+            for finish in self.ways:
+                if begin is not finish or len(self.ways) == 1:
+                    yield begin, finish
+
+    def route(self, begin: Way, finish: Way, lane: float) -> Floats:
+        """Places (n, 2) along the middles of lanes from a leg to another, round the circle ``lane`` metres from its middle."""
+        coming, going = begin.lane(self.entry)[::-1], finish.lane(self.exit)
+        way = -1.0 if self.entry == "right" else 1.0  # clockwise where traffic keeps left
+        a, b = (float(np.arctan2(*(p - self.middle)[::-1])) for p in (coming[-1], going[0]))
+        sweep = float(np.mod(way * (b - a), 2.0 * np.pi))
+        if sweep > 2.0 * np.pi - _INTO_NEXT and begin is not finish:
+            sweep = 0.0  # into the next leg one hardly comes to the circle
+        margin = min(0.35, 0.3 * sweep)
+        angles = a + way * np.linspace(margin, sweep - margin, max(2, int(sweep * lane)))
+        round_ = self.middle + lane * tangents(angles) if sweep > 0.3 else np.empty((0, 2))
+        return smoothed(evenly(np.concatenate([coming, round_, going]), _EVERY), _AROUND)
+
+
+def driven(q: Engine, id: str) -> Driven:
+    """A roundabout as it is driven. Raises Unsolved where a kerb cannot be made."""
+    legs, kerbs, sizes = legs_of(q, id), kerbs_of(q, id), sizes_of(q, id)
+    ways = tuple(Way(q, id, leg, kerbs[k], kerbs[k - 1]) for k, leg in enumerate(legs))
+    standing = [q.attempt(splitter_polygon, id, leg.key) for leg in legs]
+    islands = shapely.union_all([s for s in standing if not isinstance(s, Unsolved)])
+    middle, inner = middle_of(q, id), sizes.radius - sizes.width
+    return Driven(ways, middle, sizes.radius, inner, sizes.apron, islands, entry_side(q))
+
+
+def smoothest_on(centres: Floats, ground: shapely.Geometry) -> Floats | None:
+    """The line beside a route (n, 2) that bends least and stays on a ground; None where there is none of it beside the route."""
+    if ground.is_empty:
+        return None
+    across = normals(centres)
+    lines = shapely.linestrings(np.stack([centres - _REACH * across, centres + _REACH * across], axis=1))
+    pieces = shapely.intersection(lines, ground)
+    low, high = np.empty(len(centres)), np.empty(len(centres))
+    for k, piece in enumerate(pieces):
+        parts = [p for p in shapely.get_parts(piece) if p.length > 0.0]
+        if not parts:
+            return None
+        nearest = min(parts, key=lambda p, k=k: p.distance(shapely.Point(*centres[k])))  # type: ignore[misc]
+        ends = np.sort((shapely.get_coordinates(nearest) - centres[k]) @ across[k])
+        low[k], high[k] = ends[0], ends[-1]
+    return smoothest(centres, across, low, high)
+
+
+def joined(pieces: list[shapely.Geometry]) -> shapely.Geometry:
+    """Pieces of ground as one."""
+    return shapely.union_all(pieces).buffer(_JOIN)
