@@ -171,11 +171,15 @@ def _ground_worker() -> None:
 
 def drag() -> list[Figure]:
     """From a mouse move to the frame in which the street under the hand has moved, in the real window."""
-    from benchmarks.drag import frame_seconds, rebuilt_seconds
+    from benchmarks.drag import demo_seconds, frame_seconds
 
     found = []
     made = [(times, *one) for times in (1, 64) for one in frame_seconds(times).items()]
-    for times, name, (hand, lines, slow) in [*made, (1, "VIP of the street that is rebuilt", rebuilt_seconds())]:
+    for times, name, (hand, lines, slow) in [
+        *made,
+        (1, "VIP of the street that is rebuilt", demo_seconds("rebuilt")),
+        (1, "roundabout's middle", demo_seconds("roundabout")),
+    ]:
         what = f"{name}, {times} ×" if times > 1 else name
         print(f"      {what}: what is under the hand {_typical(hand)}; its street's own lines {_typical(lines)}")
         late = 1000 * float(np.percentile(lines, 95))

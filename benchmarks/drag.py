@@ -57,8 +57,10 @@ def frame_seconds(times: int) -> dict[str, tuple[list[float], list[float], float
     return out
 
 
-def rebuilt_seconds() -> tuple[list[float], list[float], float]:
-    """The same of a VIP of the street that the whole demo rebuilds: with ties, own levels, fall windows and three side streets."""
+def demo_seconds(name: str) -> tuple[list[float], list[float], float]:
+    """The same on the whole demo: of a VIP of the street that it rebuilds, with ties, own levels, fall windows and three side streets; or of
+    the middle of its roundabout, with four legs that change with it.
+    """
     app = QApplication.instance() or QApplication([])
     assert isinstance(app, QApplication)
     load_fonts()
@@ -68,11 +70,27 @@ def rebuilt_seconds() -> tuple[list[float], list[float], float]:
     window = MainWindow(session, unkept_settings())
     attend(window)
     window.show()
-    window.plan.look_at(230.0, 305.0, 232.0)
-    session.choose(ThingId("street", "claypit-road"))
+    thing, view, title, by, place = {
+        "rebuilt": (
+            ThingId("street", "claypit-road"),
+            window.long_section,
+            "Claypit Road VIP 7",
+            (0.0, 0.2),
+            (230.0, 305.0),
+        ),
+        "roundabout": (
+            ThingId("roundabout", "firebrick-street-roundabout"),
+            window.plan,
+            "Firebrick Street roundabout middle",
+            (2.0, 1.5),
+            (234.0, 60.0),
+        ),
+    }[name]
+    window.plan.look_at(*place, 232.0)
+    session.choose(thing)
     _settle(app, window)
     before = slowness()
-    hand, lines = _drag(app, window, window.long_section, "Claypit Road VIP 7", (0.0, 0.2))
+    hand, lines = _drag(app, window, view, title, by)
     slow = 0.5 * (before + slowness())
     session.take(new_site())
     window.close()

@@ -139,17 +139,17 @@ def _led(
     path = evenly(led, _EVERY)
     corners = vehicle.body.corners(path, followed(path, vehicle.body.wheelbase))
     places = corners.reshape(-1, 2)
-    beyond = ~shapely.contains_xy(drivable, places[:, 0], places[:, 1])
+    beyond = np.flatnonzero(~shapely.contains_xy(drivable, places[:, 0], places[:, 1]))
     # Where it comes from and goes to its tail and its nose are beyond what is looked at.
     seen = min(way.far - way.leg.throat for way in ends) - vehicle.body.length
-    near = np.hypot(*(places - made.middle).T) < made.radius + max(seen, 0.0)
-    away = np.where(beyond & near, shapely.distance(drivable, shapely.points(places)), 0.0)
+    beyond = beyond[np.hypot(*(places[beyond] - made.middle).T) < made.radius + max(seen, 0.0)]
+    away = shapely.distance(drivable, shapely.points(places[beyond])) if len(beyond) else np.zeros(1)
     k = int(np.argmax(away))
     over = float(away[k]) if away[k] > _ROUNDING else 0.0
     sides = _sides(corners)
     inside = made.island - float(np.hypot(*(sides - made.middle).T).min())
     apron = float(np.clip(inside, 0.0, made.apron)) if inside > _ROUNDING else 0.0
-    worst = places[k] if over else sides[int(np.argmin(np.hypot(*(sides - made.middle).T)))]
+    worst = places[beyond[k]] if over else sides[int(np.argmin(np.hypot(*(sides - made.middle).T)))]
     return Driving(
         vehicle.name, begin.leg.key, finish.leg.key, over, apron, corners, (float(worst[0]), float(worst[1]))
     )
