@@ -33,7 +33,7 @@ from humble_loop.kinds.roundabout.model import (
 from humble_loop.kinds.roundabout.paths import KERB, entry_angle, paths, speed_on
 from humble_loop.kinds.roundabout.place import leg_sizes, legs_of, middle_of, roundabout_ids, sizes_of
 from humble_loop.kinds.roundabout.profiles import level_removal, level_sheet, profile_handles, profiles
-from humble_loop.kinds.roundabout.show import difference
+from humble_loop.kinds.roundabout.show import difference, facts
 from humble_loop.kinds.roundabout.splitters import SETBACK, splitters
 from humble_loop.kinds.roundabout.turning import drivings, outermost
 from humble_loop.kinds.roundabout.vips import bearing_at, offers, pits_of, section_handles, to_own
@@ -42,6 +42,7 @@ from humble_loop.kinds.street.edits import move_bend, reverse_street
 from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.model import Bend, Vip
 from humble_loop.kinds.street.side import lip_width
+from humble_loop.lines.describe import Fact
 from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.line import ThingId, line
 from humble_loop.site.edits import EditError
@@ -753,3 +754,14 @@ def test_a_car_gets_round_and_a_long_vehicle_uses_the_apron_or_says_that_it_cann
     assert max(d.apron for d in waste) <= 2.6
     tight = cross(preset="compact", width=3.2, apron=0.0)
     assert [f for f in told(tight, "vehicle over a kerb of a roundabout") if "waste" in f.message]
+
+
+def test_without_ground_or_vips_its_level_and_tilt_can_be_set():
+    site = cross(preset="compact")
+    bare = site.replaced("grounds", ())
+    q = Engine(bare)
+    (finding,) = [f for f in told(bare, "cannot be worked out") if "no ground" in f.message]
+    assert "set its level and its tilt" in finding.remedy
+    assert {r.label for r in facts(q, ID) if isinstance(r, Fact)} >= {"level in its middle", "tilts by"}
+    made = circle_plane(Engine(set_roundabout(bare, ID, level=20.0, tilt=0.02, towards=180.0)), ID)
+    assert made.at(np.array([[0.0, -10.0], [10.0, 0.0]])) == pytest.approx([19.8, 20.0], abs=1e-12)

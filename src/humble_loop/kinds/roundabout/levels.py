@@ -107,7 +107,7 @@ def leg_level(q: Engine, id: str, leg: Leg) -> Quantity:
         raise Unsolved(
             roundabout_name(q, id),
             f"there is no ground where {leg_name(q, id, leg)} crosses its circle to take a level from",
-            "move it onto the ground, set VIPs on its streets, or set its own level",
+            "move it onto the ground, set VIPs on its streets, or set its level and its tilt",
         )
     return known(name, level, "the ground there", "ground")
 
@@ -147,25 +147,9 @@ def circle_plane(q: Engine, id: str) -> CirclePlane:
 def plane_as(q: Engine, id: str, way: LevelWay) -> CirclePlane:
     """The plane or cone on which a roundabout would lie in one of the ways of levels."""
     made, sizes, middle, name = roundabout_of(q, id), sizes_of(q, id), middle_of(q, id), roundabout_name(q, id)
-    legs = legs_of(q, id)
-    levels = [leg_level(q, id, g) for g in legs]
-    d = np.array([g.chain.points_at([g.throat])[0] for g in legs]) - middle
-    cone = way == "cone" or len(legs) == 1
-    weights, words = _fitted(d), "the plane that fits its legs best"
-    if cone:
-        weights, words = _cone(len(legs)), "the mean of its legs"
-    elif way == "through":
-        weights, words = _through(q, id, d, legs), "the plane of the street that runs through"
-    called = [leg_name(q, id, g) for g in legs]
-    what: tuple[tuple[str, Reads], ...] = (
-        ("in the middle", "level"),
-        ("slope to the east", "grade"),
-        ("slope to the north", "grade"),
-    )
-    level, east, north = (
-        summed(f"{name} {w}", words, *(times(n, z, f) for n, z, f in zip(called, levels, row)), unit=unit)
-        for (w, unit), row in zip(what, weights)
-    )
+    cone = way == "cone" or len(legs_of(q, id)) == 1
+    set_level = made.level is not None and (cone or made.tilt is not None)
+    level, east, north = _nothing_of(name) if set_level else _of_legs(q, id, way, cone)
     if made.level is not None:
         level = decided(f"{name} in the middle", made.level, ("roundabout level", id), "level set", "set")
     if made.tilt is not None or made.towards is not None:
@@ -178,6 +162,37 @@ def plane_as(q: Engine, id: str, way: LevelWay) -> CirclePlane:
         )
     fall = made.fall if made.fall is not None else (sizes.fall if cone else 0.0)
     return CirclePlane(middle, sizes.radius, level, east, north, fall)
+
+
+_WHAT: tuple[tuple[str, Reads], ...] = (
+    ("in the middle", "level"),
+    ("slope to the east", "grade"),
+    ("slope to the north", "grade"),
+)
+
+
+def _nothing_of(name: str) -> tuple[Quantity, Quantity, Quantity]:
+    """A level plane, of which everything is said otherwise."""
+    level, east, north = (known(f"{name} {what}", [0.0], "not asked of its legs", unit=unit) for what, unit in _WHAT)
+    return level, east, north
+
+
+def _of_legs(q: Engine, id: str, way: LevelWay, cone: bool) -> tuple[Quantity, Quantity, Quantity]:
+    """The level in the middle and the slopes to the east and the north that the legs leave."""
+    legs, name, middle = legs_of(q, id), roundabout_name(q, id), middle_of(q, id)
+    levels = [leg_level(q, id, g) for g in legs]
+    d = np.array([g.chain.points_at([g.throat])[0] for g in legs]) - middle
+    weights, words = _fitted(d), "the plane that fits its legs best"
+    if cone:
+        weights, words = _cone(len(legs)), "the mean of its legs"
+    elif way == "through":
+        weights, words = _through(q, id, d, legs), "the plane of the street that runs through"
+    called = [leg_name(q, id, g) for g in legs]
+    level, east, north = (
+        summed(f"{name} {what}", words, *(times(n, z, f) for n, z, f in zip(called, levels, row)), unit=unit)
+        for (what, unit), row in zip(_WHAT, weights)
+    )
+    return level, east, north
 
 
 def _cone(n: int) -> Floats:

@@ -172,7 +172,10 @@ def _level_rows(q: Engine, id: str) -> list[Row]:
     rows: list[Row] = [_ways(q, id)]
     plane = q.attempt(plane_as, id, made.levels)
     if isinstance(plane, Unsolved):
-        return [*rows, Note(f"{plane.message}; {plane.remedy}")]
+        rows.append(Note(f"{plane.message}; {plane.remedy}", heading=False))
+        rows.append(_proposed("level in its middle", "level", id, "level", made.level, made.level or 0.0, 3))
+        rows.append(_proposed("tilts by", "grade", id, "tilt", made.tilt, made.tilt or 0.0, 5))
+        return [*rows, _proposed("towards", "bearing", id, "towards", made.towards, made.towards or 0.0, 2)]
     if made.levels == "own":
         rows.append(
             Fact(
