@@ -16,10 +16,10 @@ from humble_loop.kinds.junction.model import CrossingChoice, ReturnLevel, set_cr
 from humble_loop.kinds.junction.nodes import all_joints, unworked
 from humble_loop.kinds.junction.vehicles import VEHICLES
 from humble_loop.kinds.roundabout import CircleLine, KerbLine, Roundabout, SplitterLine
-from humble_loop.kinds.roundabout.checks import roundabout_findings
+from humble_loop.kinds.roundabout.checks import roundabout_findings, settled
 from humble_loop.kinds.roundabout.faults import faults
 from humble_loop.kinds.roundabout.layout import kerb_after, lip_edge
-from humble_loop.kinds.roundabout.levels import circle_plane, rim_place
+from humble_loop.kinds.roundabout.levels import circle_plane, leg_level, rim_place
 from humble_loop.kinds.roundabout.making import of_junction, seat_at
 from humble_loop.kinds.roundabout.model import (
     CircleLevel,
@@ -48,7 +48,6 @@ from humble_loop.lines.line import ThingId, line
 from humble_loop.site.edits import EditError
 from humble_loop.site.libraries import new_site
 from humble_loop.site.library import RoundaboutPreset
-from humble_loop.whole.findings import findings
 from humble_loop.whole.surface import probe
 from humble_loop.whole.tables import table
 from humble_loop.whole.things import all_faces
@@ -104,7 +103,7 @@ def kerbs(q):
 
 
 def told(site, rule):
-    return [f for f in findings(Engine(site)) if f.rule == rule and f.of == THING]
+    return [f for f in roundabout_findings(Engine(site), ID) if f.rule == rule]
 
 
 # In plan
@@ -765,3 +764,47 @@ def test_without_ground_or_vips_its_level_and_tilt_can_be_set():
     assert {r.label for r in facts(q, ID) if isinstance(r, Fact)} >= {"level in its middle", "tilts by"}
     made = circle_plane(Engine(set_roundabout(bare, ID, level=20.0, tilt=0.02, towards=180.0)), ID)
     assert made.at(np.array([[0.0, -10.0], [10.0, 0.0]])) == pytest.approx([19.8, 20.0], abs=1e-12)
+
+
+@examples(3)
+@given(random_legs, st.floats(-0.05, 0.05), st.floats(-0.05, 0.05), st.sampled_from(["plane", "cone"]))
+def test_pits_put_where_water_stands_leave_no_hollow(legs, east, north, levels):
+    angles, offsets, bends = legs
+    site = star(angles, offsets=offsets, bends=bends, slope=(east, north))
+    shift = site_shift(site)
+    site = add_roundabout(site, "a", 0.0, preset="single", east=-shift[0], north=-shift[1], levels=levels)
+    if list(faults(Engine(site), ID)):
+        return
+    q = Engine(settled(site, ID))
+    assert not [f for f in roundabout_findings(q, ID) if f.rule in ("roundabout drainage", "hollow")]
+
+
+def test_water_between_a_rising_leg_and_a_circle_that_falls_outwards_is_found_though_no_mouth_has_a_hollow():
+    """The circle is lowest where leg A, which rises away from it, comes in: all of it runs there and stands."""
+    vips = tuple(CircleLevel(bearing=b, level=50.0 - 0.3 * np.cos(np.radians(b - 90.0))) for b in range(0, 360, 30))
+    site = cross(preset="compact", levels="own", vips=vips, fall=0.03)
+    site = edits.set_vips(site, "a", [Vip(chainage=0, level=52.0), Vip(chainage=2 * LONG, level=56.0)])
+    site = edits.set_vips(site, "b", [Vip(chainage=0, level=51.0), Vip(chainage=2 * LONG, level=51.0)])
+    (hollow, *_) = told(site, "hollow")
+    assert hollow.place == pytest.approx((13.0, 0.0), abs=6.0)
+
+
+def test_a_legs_own_level_is_on_its_vips_with_their_curves_or_the_ground():
+    vips = [
+        Vip(chainage=20, grade=0.01),
+        Vip(chainage=60, level=46.0),
+        Vip(chainage=100, level=48.0, curve_length=30.0),
+    ]
+    vips = [Vip(chainage=0, level=45.0), *vips, Vip(chainage=200, level=46.0)]
+    q = Engine(edits.set_vips(cross(preset="compact"), "a", vips))
+    legs = {g.key: g for g in legs_of(q, ID)}
+    # 3 m before the VIP, in its curve: below the tangents by (15 - 3)2 / (2 L) of the change from 5 % to -2 %.
+    back = float(leg_level(q, ID, legs["a:back"]).value[0])
+    assert back == pytest.approx(48.0 - 0.05 * 3.0 - 0.07 / 30.0 / 2.0 * 12.0**2, abs=1e-9)
+    onwards = float(leg_level(q, ID, legs["a:onwards"]).value[0])
+    assert onwards == pytest.approx(48.0 - 0.02 * 23.0, abs=1e-9)
+    graded = [vips[0], vips[2], Vip(chainage=100, grade=0.05), vips[-1]]
+    q = Engine(edits.set_vips(cross(preset="compact"), "a", graded))
+    back = leg_level(q, ID, legs["a:back"])
+    assert back.source == "ground"
+    assert float(back.value[0]) == pytest.approx(50.0 + 0.03 * 13.0, abs=1e-9)

@@ -19,6 +19,7 @@ from humble_loop.kinds.junction.faces import JunctionFace
 from humble_loop.kinds.junction.nodes import arms_of, joints_on, require_joint
 from humble_loop.kinds.knuckle import KnuckleFace
 from humble_loop.kinds.knuckle.layout import knuckles_on, rings_of
+from humble_loop.kinds.roundabout import RoundaboutFace, legs_on
 from humble_loop.kinds.street.faces import StreetFace
 from humble_loop.kinds.street.plan import chain_of, frame_of, is_new, name_of, section_of
 from humble_loop.kinds.turning_head import HeadFace
@@ -187,6 +188,7 @@ def beneath(q: Engine, street: str) -> tuple[FaceId, ...]:
     found += [JunctionFace(side, arm, "patch") for side, arm in joints_on(q, street)]
     found += [KnuckleFace(k.id, which, "carriageway") for k in knuckles_on(q, street) for which in rings_of(q, k.id)]
     found += [HeadFace(street, end, "bulb") for end, _ in heads_of(q, street)]
+    found += [RoundaboutFace(id, "mouth", leg.key) for id, leg in legs_on(q, street)]
     return tuple(found)
 
 

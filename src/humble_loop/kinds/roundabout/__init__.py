@@ -5,6 +5,7 @@ from humble_loop.kinds.roundabout.kind import RoundaboutLegs, Roundabouts
 from humble_loop.kinds.roundabout.layout import KerbLine, legs_beside
 from humble_loop.kinds.roundabout.levels import CircleLine
 from humble_loop.kinds.roundabout.model import Roundabout
+from humble_loop.kinds.roundabout.place import legs_on
 from humble_loop.kinds.roundabout.splitters import SplitterLine
 
 __all__ = [
@@ -16,4 +17,5 @@ __all__ = [
     "Roundabouts",
     "SplitterLine",
     "legs_beside",
+    "legs_on",
 ]

@@ -6,10 +6,13 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.crossing import crossings
-from humble_loop.kinds.roundabout.faces import RoundaboutFace, faces_of
+from humble_loop.ground.merge import same_places
+from humble_loop.ground.surface import Surface
+from humble_loop.kinds.roundabout.faces import RoundaboutFace, across, faces_of
 from humble_loop.kinds.roundabout.faults import faults
 from humble_loop.kinds.roundabout.layout import Kerb, KerbLine, kerb_after, kerb_name
 from humble_loop.kinds.roundabout.levels import CircleLine, circle_plane
+from humble_loop.kinds.roundabout.model import Roundabout, add_pit
 from humble_loop.kinds.roundabout.paths import entry_angle, paths
 from humble_loop.kinds.roundabout.place import (
     Leg,
@@ -27,11 +30,13 @@ from humble_loop.kinds.roundabout.place import (
 from humble_loop.kinds.roundabout.splitters import splitter_faces
 from humble_loop.kinds.roundabout.turning import drivings
 from humble_loop.kinds.roundabout.vips import pit_offers, pits_of
-from humble_loop.kinds.street.checks import face_findings
+from humble_loop.kinds.street.checks import face_findings, standing_water
 from humble_loop.kinds.street.plan import centreline, is_new, name_of, streets_in
-from humble_loop.lines.faces import levels_on
+from humble_loop.lines.faces import SAME, Patch, finished_mesh, levels_on
 from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_high, too_low, unique
 from humble_loop.lines.line import ThingId, line
+from humble_loop.site.edits import the
+from humble_loop.site.model import Site
 
 RULES = (
     "roundabout drainage",
@@ -74,9 +79,39 @@ def roundabout_findings(q: Engine, id: str) -> tuple[Finding, ...]:
     if not any("kerb" in u.message for u in wrong):
         found += [*_driven(q, id, of, legs), *_passing(q, id, of, legs)]
     if not wrong:
-        found += [*_flat(q, id, of, name), *_water(q, id, of, legs)]
-        found += face_findings(q, of, (*faces_of(q, id), *splitter_faces(q, id)), at, pits_of(q, id))
+        found += [*_flat(q, id, of, name), *_standing(q, id, of, legs)]
     return unique(found)
+
+
+def _standing(q: Engine, id: str, of: ThingId, legs: tuple[Leg, ...]) -> list[Finding]:
+    """Where water stands, on kerbs and in faces; and faces that cannot be made."""
+    faces, at = (*faces_of(q, id), *splitter_faces(q, id)), point(middle_of(q, id))
+    # A mouth lets its water into the circle, and that has to take it: hollows are looked for in all of the carriageway together.
+    found = [f for f in face_findings(q, of, faces, at, pits_of(q, id)) if f.rule != "hollow"]
+    return [*_water(q, id, of, legs), *_hollows(q, id, of, legs), *found]
+
+
+def _hollows(q: Engine, id: str, of: ThingId, legs: tuple[Leg, ...]) -> list[Finding]:
+    """Where water would stand on the carriageway, which it leaves by pits and along the legs."""
+    ids = (RoundaboutFace(id, "circle"), *(RoundaboutFace(id, "mouth", g.key) for g in legs))
+    made = [q.attempt(finished_mesh, i) for i in ids]
+    edges = [q.attempt(across, id, g.key) for g in legs]
+    meshes = [m.surface for m in made if not isinstance(m, Unsolved) and not m.surface.empty]
+    ends = [e for e in edges if not isinstance(e, Unsolved)]
+    if len(meshes) < len(ids) or not ends:
+        return []  # what is missing is told by itself
+    points = np.concatenate([m.points for m in meshes])
+    begins = np.cumsum([0, *(len(m.points) for m in meshes)])
+    triangles = np.concatenate([m.triangles + n for m, n in zip(meshes, begins)])
+    first, place = same_places(points, SAME)
+    whole = Patch(roundabout_name(q, id), "junction", points[:1], (), (), np.concatenate(ends)[:, :2])
+    found = []
+    for hollow in standing_water(Surface(points[first], place[triangles]), whole, pits_of(q, id)):
+        words = f"water stands {1000 * hollow.depth:.0f} mm deep at {hollow.point[2]:.3f} on its carriageway, over {hollow.area:.1f} m²"
+        remedy = "put a pit there, or change the levels of the circle or of the leg there"
+        where = point(hollow.point)
+        found.append(Finding("hollow", of, whole.title, words, remedy, hollow.depth, 0.0, place=where))
+    return found
 
 
 def _existing(q: Engine, id: str, of: ThingId, name: str) -> list[Finding]:
@@ -243,6 +278,34 @@ def _passing(q: Engine, id: str, of: ThingId, legs: tuple[Leg, ...]) -> list[Fin
                 remedy = "make the way round wider, and the apron narrower by as much"
                 found.append(Finding(RULES[10], of, name, words, remedy, d.apron, 0.0, place=d.worst, severity="near"))
     return found
+
+
+def settled(site: Site, id: str) -> Site:
+    """Pits put where water stands beside a roundabout's kerbs, until it stands nowhere; as many times as that takes."""
+    for _ in range(_ROUNDS):
+        fresh = drained(Engine(site), site, id)
+        if fresh is site:
+            return site
+        site = fresh
+    return site
+
+
+def drained(q: Engine, site: Site, id: str) -> Site:
+    """The site of an engine with a pit wherever water stands on a roundabout now; itself where it stands nowhere."""
+    if isinstance(middle := q.attempt(middle_of, id), Unsolved) or isinstance(q.attempt(legs_of, id), Unsolved):
+        return site
+    for f in _standing(q, id, ThingId("roundabout", id), legs_of(q, id)):
+        if f.rule not in (RULES[0], "hollow") or f.place is None:
+            continue
+        out = np.array(f.place) - middle
+        bearing = round(float(np.mod(90.0 - np.degrees(np.arctan2(out[1], out[0])), 360.0)), 2)
+        if all(abs((p - bearing + 180.0) % 360.0 - 180.0) > _SAME_PIT for p in the(site, Roundabout, id).pits):
+            site = add_pit(site, id, bearing)
+    return site
+
+
+_ROUNDS = 4  # times that it is looked where water still stands
+_SAME_PIT = 1.0  # degrees within which a pit is there already
 
 
 def _flat(q: Engine, id: str, of: ThingId, name: str) -> list[Finding]:

@@ -24,7 +24,7 @@ from humble_loop.kinds.roundabout.layout import (
     leg_edge,
 )
 from humble_loop.kinds.roundabout.levels import CircleLine, kerb_rule, rim_place, rings_of
-from humble_loop.kinds.roundabout.place import Leg, leg_name, legs_of, roundabout_name, sizes_of
+from humble_loop.kinds.roundabout.place import Leg, leg_name, leg_of, legs_of, roundabout_name, sizes_of
 from humble_loop.kinds.street.batter import batter
 from humble_loop.kinds.street.mouth import Edge, edge_across
 from humble_loop.kinds.street.plan import StreetLine
@@ -88,11 +88,12 @@ def face_of(q: Engine, id: RoundaboutFace) -> Face:
 
 
 def _middle(q: Engine, id: str) -> Patch:
-    """Within the last ring: rising to its middle by what the island does."""
+    """Within the last ring: rising to its middle by what the island does, or its apron where that is all of it."""
     last, sizes = rings_of(q, id)[-1], sizes_of(q, id)
     inner = CircleLine(id, last.name)
+    rise = sizes.apron_rise if last.name == "apron edge" else sizes.mound
     border = line(q, inner).points(rim_rows(q, id)[:-1])
-    top = np.append(border[:, :2].mean(axis=0), border[:, 2].mean() + sizes.mound * (sizes.radius - last.inwards))
+    top = np.append(border[:, :2].mean(axis=0), border[:, 2].mean() + rise * (sizes.radius - last.inwards))
     top[:2] = line_plan(q, inner).base.points_at([0.0], sizes.radius)[0]
     role = "verge" if sizes.kerb_up > 0.0 else "path"
     return Patch(f"{roundabout_name(q, id)} island", role, border, (top[None],), (inner,))
@@ -181,6 +182,12 @@ def _edge(q: Engine, id: str, leg: Leg) -> Edge:
             "lengthen the street, or lessen its radii",
         )
     return made
+
+
+@query
+def across(q: Engine, id: str, key: str) -> Floats:
+    """A leg's edge (n, 3) towards its mouth: where the street makes its own carriageway."""
+    return np.concatenate(_edge(q, id, leg_of(q, id, key)).points)
 
 
 def _mouth(q: Engine, id: str, key: str) -> Patch:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+import shapely
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
@@ -16,6 +17,7 @@ from humble_loop.kinds.roundabout.place import (
     leg_name,
     leg_of,
     legs_of,
+    legs_on,
     middle_of,
     roundabout_ids,
     roundabout_name,
@@ -31,6 +33,7 @@ from humble_loop.kinds.roundabout.splitters import (
     splitter_faces,
     splitter_lines,
     splitter_plan,
+    splitter_polygon,
     splitter_rows,
     splitter_rule,
 )
@@ -38,7 +41,7 @@ from humble_loop.kinds.roundabout.tables import TABLES, path_sheet, set_out
 from humble_loop.kinds.roundabout.turning import driving_sheet
 from humble_loop.kinds.roundabout.vips import offers, section_handles
 from humble_loop.kinds.street.plan import StreetLine
-from humble_loop.lines.describe import Crossing, Drawing, Handle, LineProfile, Place, Row, SetOutPoint, SheetOf
+from humble_loop.lines.describe import Crossing, Drawing, Handle, LineProfile, Mark, Place, Row, SetOutPoint, SheetOf
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Carried, EndTie, Following, Kind, Meeting, Reserve, Turn, Widens
@@ -138,6 +141,13 @@ class Roundabouts(Kind):
 
     def stations(self, q: Engine, street: str) -> Floats:
         return streets.stations(q, street)
+
+    def obstacles(self, q: Engine, street: str) -> tuple[shapely.Geometry, ...]:
+        made = [q.attempt(splitter_polygon, id, leg.key) for id, leg in legs_on(q, street)]
+        return tuple(m for m in made if not isinstance(m, Unsolved) and not m.is_empty)
+
+    def ribbon(self, q: Engine, street: str) -> tuple[Mark, ...]:
+        return streets.ribbon(q, street)
 
     def corners_on(self, q: Engine, line: LineId) -> tuple[tuple[float, LineId, float], ...]:
         if isinstance(line, StreetLine) and line.side is not None:

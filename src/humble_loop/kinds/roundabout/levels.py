@@ -74,34 +74,8 @@ class CircleLine(LineId):
 def leg_level(q: Engine, id: str, leg: Leg) -> Quantity:
     """The level that a leg's crown has of its own where it crosses the circle: on the VIPs that were set on its street, else the ground's."""
     name = f"{leg_name(q, id, leg)} at the circle, of its own"
-    total = chain_of(q, leg.street).total
-    vips = vips_of(q, leg.street)
-    if len(vips) >= 2 and all(v.level is not None for v in vips) and not frame_of(q, leg.street).proposed_between:
-        at = np.array([v.chainage for v in vips])
-        profile = Profile.of(at, [float(v.level or 0.0) for v in vips], [v.curve_length for v in vips])
-        s = float(np.clip(leg.at, 0.0, total))
-        k = int(np.clip(np.searchsorted(at, s) - 1, 0, len(at) - 2))
-        share = (s - at[k]) / (at[k + 1] - at[k])
-        bow = float(profile.level([s])[0]) if at[0] <= s <= at[-1] else np.nan
-        ends = [
-            decided(
-                f"{name_of(q, leg.street)} VIP at {at[j]:.2f}",
-                float(vips[j].level or 0.0),
-                ("vip", leg.street, j),
-                "level set",
-                "set",
-            )
-            for j in (k, k + 1)
-        ]
-        straight = (1.0 - share) * float(ends[0].value[0]) + share * float(ends[1].value[0])
-        curve = 0.0 if np.isnan(bow) else bow - straight
-        return summed(
-            name,
-            "on the VIPs set on its street, whatever ties it",
-            times("VIP before", ends[0], 1.0 - share),
-            times("VIP after", ends[1], share),
-            amount("vertical curve", curve),
-        )
+    if (set_ := _on_vips(q, leg, name)) is not None:
+        return set_
     level = ground_of(q).levels(leg.chain.points_at([leg.throat]))
     if not np.isfinite(level[0]):
         raise Unsolved(
@@ -240,6 +214,48 @@ def _opposite(d: Floats) -> list[int]:
     return [int(a), int(b)]
 
 
+def _on_vips(q: Engine, leg: Leg, name: str) -> Quantity | None:
+    """A leg's level on the two VIPs round where it crosses the circle, those nearest to it at an end, with their curves; None where these
+    have no levels of their own.
+    """
+    vips = vips_of(q, leg.street)
+    if len(vips) < 2 or frame_of(q, leg.street).proposed_between:
+        return None
+    s = float(np.clip(leg.at, 0.0, chain_of(q, leg.street).total))
+    k = int(np.clip(np.searchsorted([v.chainage for v in vips], s) - 1, 0, len(vips) - 2))
+    if vips[k].level is None or vips[k + 1].level is None:
+        return None
+    # Those beside them that have levels, for the bend of their curves.
+    low, high = k, k + 1
+    while low > 0 and vips[low - 1].level is not None:
+        low -= 1
+    while high + 1 < len(vips) and vips[high + 1].level is not None:
+        high += 1
+    run = vips[low : high + 1]
+    curves = [0.0, *(v.curve_length for v in run[1:-1]), 0.0]
+    profile = Profile.of([v.chainage for v in run], [float(v.level or 0.0) for v in run], curves)
+    share = (s - vips[k].chainage) / (vips[k + 1].chainage - vips[k].chainage)
+    ends = [
+        decided(
+            f"{name_of(q, leg.street)} VIP at {vips[j].chainage:.2f}",
+            float(vips[j].level or 0.0),
+            ("vip", leg.street, j),
+            "level set",
+            "set",
+        )
+        for j in (k, k + 1)
+    ]
+    straight = (1.0 - share) * float(ends[0].value[0]) + share * float(ends[1].value[0])
+    curve = float(profile.level([s])[0]) - straight if 0.0 <= share <= 1.0 else 0.0
+    return summed(
+        name,
+        "on the VIPs set on its street, whatever ties it",
+        times("VIP before", ends[0], 1.0 - share),
+        times("VIP after", ends[1], share),
+        amount("vertical curve", curve),
+    )
+
+
 # The circle
 
 
@@ -291,8 +307,10 @@ def rings_of(q: Engine, id: str) -> tuple[Ring, ...]:
     found.append(Ring("island lip", at, 0.0, "carriageway"))
     if sizes.apron > EDGE:
         found.append(Ring("apron edge", at + EDGE, sizes.apron_up, "kerb"))
-        found.append(Ring("apron back", at + sizes.apron, sizes.apron_rise * (sizes.apron - EDGE), "path"))
         at += sizes.apron
+        if sizes.radius - at <= _LEAST_ISLAND:
+            return tuple(found)  # it is an apron all over
+        found.append(Ring("apron back", at, sizes.apron_rise * (sizes.apron - EDGE), "path"))
     if sizes.kerb_up > 0.0 and sizes.radius - at - KERB > _LEAST_ISLAND:
         found.append(Ring("kerb top", at + FACE, sizes.kerb_up, "kerb"))
         found.append(Ring("kerb back", at + KERB, 0.0, "kerb"))

@@ -330,12 +330,13 @@ def leg_name(q: Engine, id: str, leg: Leg) -> str:
     name = name_of(q, leg.street)
     legs = q.attempt(legs_of, id)
     both = not isinstance(legs, Unsolved) and sum(g.street == leg.street for g in legs) > 1
-    return f"{name} {compass(leg.angle)}" if both else name
+    return f"{name} {compass(leg)}" if both else name
 
 
-def compass(angle: float) -> str:
-    """Which way an angle (radians from east) looks, in a word."""
-    return COMPASS[int(np.round(np.degrees(angle) / 45.0)) % 8]
+def compass(leg: Leg) -> str:
+    """Which way a leg goes, in a word."""
+    heading = float(leg.chain.at([leg.throat]).headings[0])
+    return COMPASS[int(np.round(np.degrees(heading) / 45.0)) % 8]
 
 
 COMPASS = ("east", "north-east", "north", "north-west", "west", "south-west", "south", "south-east")

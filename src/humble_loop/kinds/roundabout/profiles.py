@@ -73,7 +73,7 @@ def worked(q: Engine, id: str) -> tuple[Worked, ...]:
         kerb, made = q.attempt(kerb_after, id, leg.key), q.attempt(line, KerbLine(id, leg.key))
         if isinstance(kerb, Unsolved) or isinstance(made, Unsolved) or not np.isfinite(made.rule.levels([0.0])).all():
             continue
-        title = f"{compass(leg.angle)} to {compass(legs[(k + 1) % len(legs)].angle)}"
+        title = f"{compass(leg)} to {compass(legs[(k + 1) % len(legs)])}"
         found.append(Worked(KerbLine(id, leg.key), title, begin, made, kerb))
         begin += made.plan.end + apart
     return tuple(found)

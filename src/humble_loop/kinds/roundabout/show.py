@@ -9,6 +9,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, tangents
+from humble_loop.kinds.roundabout.checks import drained
 from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, kerb_shape
 from humble_loop.kinds.roundabout.levels import CircleLine, plane_as, rim_place, rings_of
 from humble_loop.kinds.roundabout.making import of_junction
@@ -155,6 +156,8 @@ def facts(q: Engine, id: str) -> tuple[Row, ...]:
         if isinstance(part, Unsolved):
             return (*rows, Note(f"{part.message}; {part.remedy}"), _away(q, id))
     rows += _level_rows(q, id)
+    rows.append(Fact("pits", "count", len(made.pits), switch=_to(id, "pits")(()) if made.pits else None))
+    rows.append(Actions((("Put pits where water stands", lambda s: drained(q, s, id)),)))
     rows.append(Note("A leg is chosen by a click where it comes in", heading=False))
     return (*rows, _away(q, id))
 

@@ -17,8 +17,9 @@ from humble_loop.kinds.roundabout.layout import (
     leg_edge,
 )
 from humble_loop.kinds.roundabout.levels import carried_by, end_tie, turn_of
-from humble_loop.kinds.roundabout.place import Leg, legs_of, legs_on, middle_of
+from humble_loop.kinds.roundabout.place import Leg, legs_of, legs_on, middle_of, roundabout_name
 from humble_loop.kinds.street.reserve import SAG, between
+from humble_loop.lines.describe import Mark
 from humble_loop.lines.kind import Carried, EndTie, Following, Reserve, Turn
 from humble_loop.lines.line import LineId, ThingId
 from humble_loop.site.model import SIDES, Side
@@ -139,6 +140,16 @@ def corners_on(q: Engine, street: str, side: Side) -> tuple[tuple[float, LineId,
         if not isinstance(made, Unsolved):
             on_kerb = 0.0 if seen == "left" else made.chain.total
             found.append((leg.along(made.leg_at[0 if seen == "left" else 1]), boundary_of(q, id, key), on_kerb))
+    return tuple(found)
+
+
+def ribbon(q: Engine, street: str) -> tuple[Mark, ...]:
+    """Where roundabouts stand on a street's strip: between their kerbs, or from a kerb to the end that lies in one."""
+    found = []
+    for id, into, out in _pairs(q, street):
+        ends = [leg.along(max(leg_edge(q, id, leg, seen) for seen in SIDES)) for leg in (into, out) if leg is not None]
+        ends += [leg.inner for leg in (into, out) if leg is not None and (into is None or out is None)]
+        found.append(Mark("head", "across", min(ends), max(ends), roundabout_name(q, id), ThingId("roundabout", id)))
     return tuple(found)
 
 
