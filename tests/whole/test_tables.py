@@ -40,6 +40,7 @@ def test_every_table_of_the_brickworks_has_rows_of_its_columns(brickworks, name)
         "legs",
         "paths",
         "passages",
+        "round_sight",
         "ways_round",
         "knuckles",
         "lanes",

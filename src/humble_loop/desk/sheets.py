@@ -38,6 +38,7 @@ from humble_loop.lines.describe import Choice, Fact, Sheet, SheetOf, SheetRow
 from humble_loop.lines.line import ThingId, line_plan
 from humble_loop.lines.standing import kinds
 from humble_loop.site.edits import Edit
+from humble_loop.whole.round_sight import round_sight_sheets
 from humble_loop.whole.sight import sight_sheets
 
 Index = QModelIndex | QPersistentModelIndex
@@ -135,7 +136,7 @@ class SheetModel(QAbstractTableModel):
 def _sheets_of(q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
     """The sheets of a thing: its own kind's, those that other kinds add, and of what is seen from it."""
     own = tuple(s for kind in kinds() for s in (kind.sheets if kind.key == thing.kind else kind.sheets_about)(q, thing))
-    return (*own, *sight_sheets(q, thing))
+    return (*own, *sight_sheets(q, thing), *round_sight_sheets(thing))
 
 
 def _told(choice: Choice) -> Fact:

@@ -8,6 +8,8 @@ from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kind_of, kinds
 from humble_loop.whole.cover import RULE, UNKNOWN, cover_findings
 from humble_loop.whole.overlaps import overlap_findings
+from humble_loop.whole.round_sight import RULES as ROUND_SIGHT
+from humble_loop.whole.round_sight import round_sight_findings
 from humble_loop.whole.sight import LOT_RULE, sight_findings
 from humble_loop.whole.sight import RULE as SIGHT
 from humble_loop.whole.things import all_things
@@ -19,6 +21,7 @@ STAGE_OF = {
     RULE: "Levels",
     SIGHT: "Junctions",
     LOT_RULE: "Junctions",
+    **dict.fromkeys(ROUND_SIGHT, "Junctions"),
     UNKNOWN: "Ground",
     RING: "Streets",
     "hollow": "",
@@ -47,6 +50,9 @@ def thing_findings(q: Engine, thing: ThingId) -> tuple[Finding, ...]:
     found += (failed(over, thing),) if isinstance(over, Unsolved) else over
     if thing.kind == "junction":
         seen = q.attempt(sight_findings, thing.id)
+        found += (failed(seen, thing),) if isinstance(seen, Unsolved) else seen
+    if thing.kind == "roundabout":
+        seen = q.attempt(round_sight_findings, thing.id)
         found += (failed(seen, thing),) if isinstance(seen, Unsolved) else seen
     if thing.kind == "survey_line":
         found += cover_findings(q, thing.id)

@@ -105,15 +105,15 @@ def _sight(q: Engine, id: str, street: str, arm: Arm, position: Position, lookin
     # Vehicles from there run against ``way``, on their own side.
     lane: Side = other_side(keep) if way > 0 else keep
     targets = through.points_at(s, side_sign(lane) * 0.5 * lip_width(q, j.through, lane)(s))
-    k, hidden_by, at = _first_hidden(q, eye, targets, (rules.eye_height, rules.target_height), faces)
+    k, hidden_by, at = first_hidden(q, eye, targets, (rules.eye_height, rules.target_height), faces)
     seen = float(d[k - 1]) if 0 < k < len(d) else (0.0 if k == 0 else min(wanted, room) if room < wanted else wanted)
     triangle = np.concatenate([[eye], [j.node], targets])
-    lots = _lots_in(q, triangle, faces)
+    lots = lots_in(q, triangle, faces)
     enough = seen if k < len(d) else wanted  # where the through street ends nobody comes from beyond
     return Sight((street, arm), position, looking, wanted, enough, hidden_by, at, triangle, lots)
 
 
-def _first_hidden(
+def first_hidden(
     q: Engine, eye: Floats, targets: Floats, heights: tuple[float, float], faces: tuple[FaceId, ...]
 ) -> tuple[int, str, tuple[float, float]]:
     """Which target (of n) is the first that is hidden, n for none; what hides it, and where."""
@@ -161,7 +161,7 @@ def _levels(q: Engine, places: Floats, faces: tuple[FaceId, ...]) -> tuple[Float
     return levels, owner
 
 
-def _lots_in(q: Engine, triangle: Floats, faces: tuple[FaceId, ...]) -> tuple[tuple[ThingId, str, float], ...]:
+def lots_in(q: Engine, triangle: Floats, faces: tuple[FaceId, ...]) -> tuple[tuple[ThingId, str, float], ...]:
     """Lots that reach into a triangle, with how much of them does (m2)."""
     area, found = shapely.make_valid(shapely.Polygon(triangle)), []
     for thing in dict.fromkeys(thing_of(q, id) for id in faces if id.kind == "lot"):

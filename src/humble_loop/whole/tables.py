@@ -19,6 +19,7 @@ from humble_loop.whole.following import trail_table
 from humble_loop.whole.kerbs import kerb_table
 from humble_loop.whole.overlaps import built_over, counted, counted_volume
 from humble_loop.whole.pavement import pavement
+from humble_loop.whole.round_sight import round_sight_table
 from humble_loop.whole.sight import sight_table
 from humble_loop.whole.things import all_faces, all_things, name_of, thing_of
 
@@ -64,6 +65,7 @@ def tables() -> dict[str, TableMaker]:
         "pavement": _pavement,
         "cover": cover_table,
         "sight": sight_table,
+        "round_sight": round_sight_table,
         "trail": trail_table,
     }
 

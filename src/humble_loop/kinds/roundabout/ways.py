@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 
 from humble_loop.engine.query import Engine, Unsolved
-from humble_loop.geometry.arrays import Floats, tangents
+from humble_loop.geometry.arrays import Floats, frozen, tangents
 from humble_loop.geometry.spline_path import evenly, normals, smoothed, smoothest
 from humble_loop.kinds.roundabout.layout import Kerb, kerbs_of, lip_edge
 from humble_loop.kinds.roundabout.place import (
@@ -48,12 +48,23 @@ class Way:
         self.lips = {seen: lip_edge(q, leg, seen) for seen in ("left", "right")}
 
     def lane(self, seen: Side) -> Floats:
-        """The middle of the way on a side (n, 2), from the circle outwards."""
-        sign, at = side_sign(seen), self.kerbs[seen].leg_at[0 if seen == "left" else 1]
-        u = np.linspace(self.leg.throat + min(max(at - self.leg.throat, 1.0), _NEAR), self.far, 30)
-        half = _inner(self.sizes, seen)
-        offsets = sign * np.array([0.5 * (abs(self.lips[seen].offset(float(v))) + half) for v in u])
-        return self.leg.chain.points_at(u, offsets)
+        """The middle of the way on a side (n, 2), from where its kerb has turned into the leg outwards."""
+        return self._middle(seen, np.linspace(self._turned(seen), self.far, 30))
+
+    def driver(self, seen: Side, back: float) -> Floats:
+        """Where (2,) a driver sits on the way on a side, ``back`` metres along the leg from the circle, at most where routes end."""
+        (place,) = self._middle(seen, np.array([min(self.leg.throat + back, self.far)]))
+        return frozen(place)
+
+    def _turned(self, seen: Side) -> float:
+        at = self.kerbs[seen].leg_at[0 if seen == "left" else 1]
+        return self.leg.throat + min(max(at - self.leg.throat, 1.0), _NEAR)
+
+    def _middle(self, seen: Side, u: Floats) -> Floats:
+        """Places at chainages of the leg; nearer than its kerb has turned, as far from the leg as there."""
+        half, lip, first = _inner(self.sizes, seen), self.lips[seen], self._turned(seen)
+        offsets = 0.5 * np.array([abs(lip.offset(max(float(v), first))) + half for v in u])
+        return self.leg.chain.points_at(u, side_sign(seen) * offsets)
 
     def ground(self, seen: Side, over: float) -> shapely.Geometry:
         """The ground of the way on a side, from its kerb to ``over`` metres across the leg's centreline."""
