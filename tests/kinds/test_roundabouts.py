@@ -19,6 +19,8 @@ from humble_loop.kinds.roundabout import CircleLine, KerbLine, Roundabout, Split
 from humble_loop.kinds.roundabout.checks import roundabout_findings, settled
 from humble_loop.kinds.roundabout.faults import faults
 from humble_loop.kinds.roundabout.layout import kerb_after, lip_edge
+from humble_loop.kinds.roundabout.leg_show import facts as leg_facts
+from humble_loop.kinds.roundabout.leg_show import handles as leg_handles
 from humble_loop.kinds.roundabout.levels import circle_plane, leg_level, rim_place
 from humble_loop.kinds.roundabout.making import of_junction, seat_at
 from humble_loop.kinds.roundabout.model import (
@@ -42,7 +44,7 @@ from humble_loop.kinds.street.edits import move_bend, reverse_street
 from humble_loop.kinds.street.levels import grade_line
 from humble_loop.kinds.street.model import Bend, Vip
 from humble_loop.kinds.street.side import lip_width
-from humble_loop.lines.describe import Fact
+from humble_loop.lines.describe import Actions, Fact
 from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.line import ThingId, line
 from humble_loop.site.edits import EditError
@@ -173,11 +175,13 @@ random_legs = st.integers(3, 6).flatmap(
 
 
 @examples(20)
-@given(random_legs, st.sampled_from(["compact", "single", "two-lane"]))
-def test_kerbs_touch_and_close_whatever_the_legs(legs, preset):
+@given(random_legs, st.sampled_from(["compact", "single", "two-lane"]), st.sampled_from([0.0, 45.0, 90.0]))
+def test_kerbs_touch_and_close_whatever_the_legs(legs, preset, outer):
     angles, offsets, bends = legs
     site = star(angles, offsets=offsets, bends=bends, ground=False)
     site = add_roundabout(site, "a", 0.0, preset=preset, east=-site_shift(site)[0], north=-site_shift(site)[1])
+    if outer:
+        site = set_leg(site, ID, "a", "onwards", entry_outer=outer, entry_turn=5.0, exit_outer=outer, exit_turn=4.0)
     q = Engine(site)
     middle, radius, found = middle_of(q, ID), sizes_of(q, ID).radius, legs_of(q, ID)
     assert middle == pytest.approx([0.0, 0.0], abs=1e-9)
@@ -185,9 +189,13 @@ def test_kerbs_touch_and_close_whatever_the_legs(legs, preset):
     lines = []
     for k, leg in enumerate(found):
         made = q.attempt(kerb_after, ID, leg.key)
-        if isinstance(made, Unsolved):  # only where a leg is too short for any arc
-            assert "ends beyond the leg" in made.message
-            assert made.remedy
+        if isinstance(made, Unsolved):  # only where a leg is too short for any arc, or there is no room for outer ones
+            if "outer arc" in made.message:
+                assert "at most" in made.remedy
+                assert "a:onwards" in (leg.key, found[(k + 1) % len(found)].key)
+            else:
+                assert "ends beyond the leg" in made.message
+                assert made.remedy
             continue
         turn, gap = kinks(made.chain)
         assert turn < 1e-9
@@ -247,6 +255,84 @@ def test_a_radius_that_was_chosen_and_has_no_room_is_told_with_what_has():
     assert f"a radius of {made.radii[0]:.2f} m, less than the 24 m that was chosen" in finding.message
     free = set_leg(site, ID, "a", "onwards", exit_radius=float(made.radii[0]))
     assert not told(free, "legs near one another")
+
+
+def test_a_compound_entry_has_its_arcs_as_worked_out_by_hand():
+    """The lip lies d from the middle. An arc of r1 that turns by t from it has the next one's centre r1 - (r1 - r) cos t from the lip; that lies
+    R + r from the middle, and (r1 - r) sin t nearer to it than where the lip is touched.
+    """
+    size, r, r1, turn, d = 18.0, 20.0, 55.0, 7.0, 4.0 + 1.1
+    site = set_leg(cross(preset="single"), ID, "b", "onwards", entry_outer=r1, entry_turn=turn)
+    q = Engine(site)
+    made = kerb_after(q, ID, "a:onwards")
+    aside = d + r1 - (r1 - r) * np.cos(np.radians(turn))
+    out = np.sqrt((size + r) ** 2 - aside**2)
+    touched = out + (r1 - r) * np.sin(np.radians(turn))
+    assert made.chain.points_at([made.chain.total])[0] == pytest.approx([d, touched], abs=1e-9)
+    assert made.chain.points_at([made.ends[1]])[0] == pytest.approx(
+        size / (size + r) * np.array([aside, out]), abs=1e-9
+    )
+    assert (1.0 / made.chain.k0).tolist() == pytest.approx([-26.0, size, -r, -r1])
+    assert made.chain.length[-1] == pytest.approx(r1 * np.radians(turn), abs=1e-9)
+    assert max(kinks(made.chain)) < 1e-9
+    assert (made.radii, made.tightest) == ((26.0, r), pytest.approx(r))
+    assert_watertight(q)
+    # One comes in at the angle of the arc at the circle, and the table tells both.
+    plain = Engine(cross(preset="single"))
+    angles = [entry_angle(e, ID, legs_of(e, ID)[1]) for e in (q, plain)]
+    assert angles[0] == pytest.approx(angles[1], abs=1e-9)
+    found = table(q, "legs", None, None)
+    row = dict(zip(found.columns, found.rows[1]))
+    assert (row["entry_radius"], row["entry_outer_radius"], row["entry_outer_turn"]) == (r, r1, pytest.approx(turn))
+    assert row["exit_outer_radius"] is None
+
+
+def test_an_outer_arc_that_turns_too_much_says_by_how_much_it_can():
+    site = set_leg(cross(preset="single"), ID, "b", "onwards", entry_outer=55.0, entry_turn=60.0)
+    made = Engine(site).attempt(kerb_after, ID, "a:onwards")
+    assert isinstance(made, Unsolved)
+    assert "outer arc" in made.message
+    most = float(made.remedy.removeprefix("let it turn by at most ").removesuffix("°"))
+    for turn, fits in ((most, True), (most + 0.15, False)):
+        tried = Engine(set_leg(site, ID, "b", "onwards", entry_turn=turn)).attempt(kerb_after, ID, "a:onwards")
+        assert isinstance(tried, Unsolved) is not fits
+    q = Engine(site)
+    assert not any(
+        isinstance(q.attempt(kerb_after, ID, g.key), Unsolved) for g in legs_of(q, ID)[1:]
+    )  # the rest stands
+
+
+def button(q, key, words):
+    return next(e for row in leg_facts(q, ID, key) if isinstance(row, Actions) for w, e in row.buttons if w == words)
+
+
+def test_an_outer_arc_is_had_by_button_as_far_as_there_is_room_and_its_radius_by_hand():
+    site = cross(preset="single")
+    site = button(Engine(site), "b:onwards", "An outer arc at the entry's lip")(site)
+    q = Engine(site)
+    sizes = leg_sizes(q, ID, legs_of(q, ID)[1])
+    assert (sizes.entry_outer, sizes.entry_turn) == (50.0, 10.0)
+    made = kerb_after(q, ID, "a:onwards")
+    assert made.radii[1] == 20.0
+    # Where the arc touches the lip is where it is held; there it has the radius that it has.
+    hold = next(h for h in leg_handles(q, ID, "b:onwards") if "leg entry_radius" in h.key)
+    assert hold.place == pytest.approx(made.chain.points_at([made.chain.total])[0])
+    (now,) = hold.moved(hold.place)[1]
+    assert now.value == pytest.approx(20.0, abs=0.011)
+    site = hold.moved((hold.place[0], hold.place[1] - 0.5))[0](site)
+    moved = kerb_after(Engine(site), ID, "a:onwards")
+    assert moved.chain.points_at([moved.chain.total])[0][1] == pytest.approx(hold.place[1] - 0.5, abs=0.02)
+    plain = button(Engine(site), "b:onwards", "One arc again")(site)
+    assert len(kerb_after(Engine(plain), ID, "a:onwards").chain.elements) == 3
+    # Between legs at a sharper angle there is less room.
+    site = cross(88.5, preset="compact")
+    site = button(Engine(site), "b:onwards", "An outer arc at the entry's lip")(site)
+    q = Engine(site)
+    assert 0.0 < leg_sizes(q, ID, legs_of(q, ID)[1]).entry_turn < 10.0
+    assert len(kerb_after(q, ID, "a:onwards").chain.elements) == 4
+    site = cross(75.0, preset="compact")
+    with pytest.raises(EditError, match="B north has no room for an outer arc"):
+        button(Engine(site), "b:onwards", "An outer arc at the entry's lip")(site)
 
 
 def test_splitters_keep_a_lane_on_both_sides_all_along():

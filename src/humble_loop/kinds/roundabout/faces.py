@@ -255,7 +255,7 @@ def batter_slopes(q: Engine, id: KerbLine, s: Floats) -> Floats:
 
 def _outside(q: Engine, id: RoundaboutFace) -> Face:
     made, (first, last) = kerb_after(q, id.roundabout, id.leg), kerb_shape(q, id.roundabout, id.leg)
-    name, reach, tightest = kerb_name(q, id.roundabout, id.leg), max(first.reach, last.reach), min(made.radii)
+    name, reach, tightest = kerb_name(q, id.roundabout, id.leg), max(first.reach, last.reach), made.tightest
     if reach > TIGHT * tightest * (1.0 + 1e-9):
         raise Unsolved(
             name,

@@ -1,7 +1,7 @@
 """Roundabouts in plan: the kerbs between neighbouring legs, and by how much the legs widen.
 
 A kerb leaves one leg's lip by an arc, goes round on the inscribed circle and reaches the next leg's lip by another arc, touching all three. It
-runs anticlockwise, with the land on its right. Where two legs are so near that their arcs would meet before they reach the circle both have
+runs anticlockwise, with the land on its right. At the lip either may have an outer arc of another radius. Where two legs are so near that their arcs would meet before they reach the circle both have
 the largest radius with which they just do not; where that is much less than was chosen, and than the circle's, the kerb is one arc from lip to lip, outside the circle.
 """
 
@@ -17,7 +17,7 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arcs import DoesNotFit
 from humble_loop.geometry.arrays import Floats, frozen, left_normals
 from humble_loop.geometry.chain import Chain, Element
-from humble_loop.geometry.corners import CornerCurve, EdgeLine, arc_corner
+from humble_loop.geometry.corners import CornerCurve, EdgeLine, OuterArc, arc_corner, three_centred_corner
 from humble_loop.kinds.roundabout.place import (
     Leg,
     LegSizes,
@@ -65,7 +65,7 @@ class Kerb:
     """The kerb between two legs in plan, anticlockwise. ``first`` and ``last`` are their places among the legs.
 
     Its ``chain`` is an arc of ``radii[0]``, one of the inscribed circle from the angle ``angles[0]`` to ``angles[1]`` (radians), and one of
-    ``radii[1]``; or where it is ``alone`` a single arc, and both angles are the one at which it is nearest to the circle. It leaves the first
+    ``radii[1]``, with outer arcs beyond them where they were chosen: its element ``on_circle`` is that of the circle; or where it is ``alone`` a single arc, and both angles are the one at which it is nearest to the circle. It leaves the first
     leg ``leg_at[0]`` metres along that and reaches the last at ``leg_at[1]``. ``wanted`` are the radii that were chosen.
     """
 
@@ -78,6 +78,7 @@ class Kerb:
     wanted: tuple[float, float]
     alone: bool = False
     nearest: float = 0.5
+    on_circle: int = 1
 
     @property
     def ends(self) -> tuple[float, float]:
@@ -85,7 +86,21 @@ class Kerb:
         if self.alone:
             middle = float(self.chain.total * self.nearest)
             return middle, middle
-        return float(self.chain.starts[1]), float(self.chain.starts[2])
+        return float(self.chain.starts[self.on_circle]), float(self.chain.starts[self.on_circle + 1])
+
+    @property
+    def tightest(self) -> float:
+        """The least radius (m) of the arcs that turn into its legs."""
+        return 1.0 / float(-self.chain.k0.min())
+
+    def arcs(self, n: int) -> range:
+        """Its elements between the circle and the first (0) or the last (1) leg."""
+        count = len(self.chain.elements)
+        return range(count) if self.alone else (range(self.on_circle), range(self.on_circle + 1, count))[n]
+
+    def beside_circle(self, n: int) -> int:
+        """Which of its elements comes to the circle from the first (0) or the last (1) leg."""
+        return 0 if self.alone else self.on_circle + (1 if n else -1)
 
 
 # By how much legs widen
@@ -103,6 +118,14 @@ def arc_radius(q: Engine, sizes: LegSizes, seen: Side) -> float:
     return sizes.entry_radius if seen == entry_side(q) else sizes.exit_radius
 
 
+def outer_arc(q: Engine, sizes: LegSizes, seen: Side) -> OuterArc | None:
+    """The arc at the lip that was chosen for a leg on a side; None for none."""
+    outer, turn = (
+        (sizes.entry_outer, sizes.entry_turn) if seen == entry_side(q) else (sizes.exit_outer, sizes.exit_turn)
+    )
+    return OuterArc(outer, float(np.radians(turn))) if outer > 0.0 and turn > 0.0 else None
+
+
 @query
 def leg_widens(q: Engine, street: str, side: Side) -> tuple[Widens, ...]:
     """How the legs of roundabouts that a street is widen on a side of it, from centrelines and typical sections alone."""
@@ -113,7 +136,7 @@ def leg_widens(q: Engine, street: str, side: Side) -> tuple[Widens, ...]:
         section = section_at(q, street, leg.at)[0].side(drawn_side(q, street, side))
         edge = EdgeLine.beside(leg.chain, side_sign(seen) * target, side_sign(seen))
         try:
-            touched = _touch(q, id, leg, edge, arc_radius(q, sizes, seen), seen)[1]
+            touched = _touch(q, id, leg, edge, arc_radius(q, sizes, seen), seen, outer_arc(q, sizes, seen))[1]
         except DoesNotFit:
             touched = leg.throat
         inside = min(_BACK, 0.5 * leg.throat) if leg.throat > 0 else 0.0
@@ -130,8 +153,11 @@ def leg_widens(q: Engine, street: str, side: Side) -> tuple[Widens, ...]:
 # Kerbs
 
 
-def _touch(q: Engine, id: str, leg: Leg, edge: EdgeLine, radius: float, seen: Side) -> tuple[CornerCurve, float, float]:
-    """The arc between a leg's edge and the inscribed circle; where it touches the leg (m along it), and the circle (its angle).
+def _touch(
+    q: Engine, id: str, leg: Leg, edge: EdgeLine, radius: float, seen: Side, outer: OuterArc | None
+) -> tuple[CornerCurve, float, float]:
+    """The arc between a leg's edge and the inscribed circle, with an outer one at the edge if it is to have that; where it touches the leg
+    (m along it), and the circle (its angle).
 
     On the left it runs inwards, on the right outwards, as the kerb does. Raises DoesNotFit where there is none.
     """
@@ -149,11 +175,20 @@ def _touch(q: Engine, id: str, leg: Leg, edge: EdgeLine, radius: float, seen: Si
     along = np.array([square[1], -square[0]])
     near = middle + across * square + out * along
     guess = float(leg.chain.feet([near], extend=True).chainages[0])
+    none = OuterArc(radius, 0.0)
     if seen == "left":
-        made = arc_corner(edge, circle, radius, near, (guess, np.pi * size))
+        at = (guess, float(np.pi * size))
+        if outer is None:
+            made = arc_corner(edge, circle, radius, near, at)
+        else:
+            made = three_centred_corner(edge, circle, outer, radius, none, near, at)
         on_leg, on_circle = made.base_start, made.base_end
     else:
-        made = arc_corner(circle, edge, radius, near, (np.pi * size, guess))
+        at = (float(np.pi * size), guess)
+        if outer is None:
+            made = arc_corner(circle, edge, radius, near, at)
+        else:
+            made = three_centred_corner(circle, edge, none, radius, outer, near, at)
         on_leg, on_circle = made.base_end, made.base_start
     if on_leg < leg.throat:
         raise _passes(abs(across) - radius, size)
@@ -175,49 +210,133 @@ def lip_edge(q: Engine, leg: Leg, seen: Side) -> EdgeLine:
     return EdgeLine(leg.chain, at[:: leg.way], out[:: leg.way], sign)
 
 
-@query
-def kerb_after(q: Engine, id: str, key: str) -> Kerb:
-    """The kerb that begins on the left of a leg. Raises Unsolved where there is none."""
+_Outer = tuple[OuterArc | None, OuterArc | None]
+
+
+@dataclass(frozen=True)
+class _Gap:
+    """What lies between a leg and the next anticlockwise: their places among the legs, their lips, and the radii and outer arcs that were chosen."""
+
+    at: tuple[int, int]
+    legs: tuple[Leg, Leg]
+    edges: tuple[EdgeLine, EdgeLine]
+    wanted: tuple[float, float]
+    outer: _Outer
+
+    def laid(self, q: Engine, id: str, most: float, outer: _Outer) -> Kerb | None:
+        """Its kerb with radii of at most ``most``; None where the two arcs meet before they reach the circle. Raises DoesNotFit."""
+        (one, other), size = self.legs, sizes_of(q, id).radius
+        radii = min(self.wanted[0], most), min(self.wanted[1], most)
+        a, u, begin = _touch(q, id, one, self.edges[0], radii[0], "left", outer[0])
+        b, v, finish = _touch(q, id, other, self.edges[1], radii[1], "right", outer[1])
+        turn = float(np.mod(other.angle - one.angle, 2.0 * np.pi)) or 2.0 * np.pi
+        left = turn - _turned(begin - one.angle) - _turned(other.angle - finish)
+        if left * size < _LEAST_ARC:
+            return None
+        first = a.chain.elements
+        pieces = [*first, Element(left * size, 1.0 / size, 1.0 / size), *b.chain.elements]
+        chain = Chain.from_elements(a.start, float(a.chain.heading[0]), pieces)
+        return Kerb(*self.at, chain, radii, (begin, begin + left), (u, v), self.wanted, on_circle=len(first))
+
+
+def _gap_after(q: Engine, id: str, key: str) -> _Gap:
     legs = legs_of(q, id)
     k = next(i for i, g in enumerate(legs) if g.key == key)
     n = (k + 1) % len(legs)
     one, other = legs[k], legs[n]
-    wanted = arc_radius(q, leg_sizes(q, id, one), "left"), arc_radius(q, leg_sizes(q, id, other), "right")
-    edges = lip_edge(q, one, "left"), lip_edge(q, other, "right")
-    turn = float(np.mod(other.angle - one.angle, 2.0 * np.pi)) or 2.0 * np.pi
+    sizes = leg_sizes(q, id, one), leg_sizes(q, id, other)
+    return _Gap(
+        (k, n),
+        (one, other),
+        (lip_edge(q, one, "left"), lip_edge(q, other, "right")),
+        (arc_radius(q, sizes[0], "left"), arc_radius(q, sizes[1], "right")),
+        (outer_arc(q, sizes[0], "left"), outer_arc(q, sizes[1], "right")),
+    )
 
-    def laid(most: float) -> Kerb | None:
-        """With radii of at most ``most``; None where the two arcs meet before they reach the circle. Raises DoesNotFit."""
-        radii = min(wanted[0], most), min(wanted[1], most)
-        a, u, begin = _touch(q, id, one, edges[0], radii[0], "left")
-        b, v, finish = _touch(q, id, other, edges[1], radii[1], "right")
-        left = turn - _turned(begin - one.angle) - _turned(other.angle - finish)
-        size = sizes_of(q, id).radius
-        if left * size < _LEAST_ARC:
-            return None
-        pieces = [*a.chain.elements, Element(left * size, 1.0 / size, 1.0 / size), *b.chain.elements]
-        chain = Chain.from_elements(a.start, float(a.chain.heading[0]), pieces)
-        return Kerb(k, n, chain, radii, (begin, begin + left), (u, v), wanted)
 
+@query
+def kerb_after(q: Engine, id: str, key: str) -> Kerb:
+    """The kerb that begins on the left of a leg. Raises Unsolved where there is none."""
+    gap = _gap_after(q, id, key)
+    (one, other), wanted = gap.legs, gap.wanted
     name = f"{roundabout_name(q, id)}, from {leg_name(q, id, one)} to {leg_name(q, id, other)}"
     ends: tuple[tuple[Leg, Side], ...] = ((one, "left"), (other, "right"))
     reach = max(side_shape(q, g.street, g.own_side(s), g.at).reach for g, s in ends)
     why: DoesNotFit | None = None
     try:
-        if (made := laid(max(wanted))) is not None:
+        if (made := gap.laid(q, id, max(wanted), gap.outer)) is not None:
             return made
     except DoesNotFit as error:
         why = error
+    if gap.outer != _NEITHER and _fits(q, id, gap, _NEITHER):
+        words = f"its kerb does not fit with an outer arc: {why or 'the arcs meet before they reach the circle'}"
+        raise Unsolved(name, words, _less_turn(q, id, gap))
     try:
         worth = _WORTH * min(max(wanted), sizes_of(q, id).radius)
-        made = _lessened(laid, max(wanted), max(reach / TIGHT, worth))
-        return made or _largest_alone(q, id, (k, n), (one, other), edges, wanted)
+        made = _lessened(lambda most: gap.laid(q, id, most, gap.outer), max(wanted), max(reach / TIGHT, worth))
+        return made or _largest_alone(q, id, gap.at, gap.legs, gap.edges, wanted)
     except DoesNotFit as error:
         words, remedy = (
             f"its kerb does not fit: {why or error}",
             "enlarge the circle, or move the leg nearer to its middle",
         )
         raise Unsolved(name, words, remedy) from None
+
+
+_NEITHER: _Outer = (None, None)
+
+
+def _fits(q: Engine, id: str, gap: _Gap, outer: _Outer) -> bool:
+    """Whether a kerb of the radii that were chosen has room for outer arcs."""
+    try:
+        return gap.laid(q, id, max(gap.wanted), outer) is not None
+    except DoesNotFit:
+        return False
+
+
+def _less_turn(q: Engine, id: str, gap: _Gap) -> str:
+    """By how much outer arcs may turn at most, in words."""
+    share = _share_with_room(lambda f: _fits(q, id, gap, (_part(gap.outer[0], f), _part(gap.outer[1], f))))
+    most = [_told_turn(share * arc.turn) for arc in gap.outer if arc is not None]
+    if not all(most):
+        return "lessen its radius, or have one arc again"
+    return f"let it turn by at most {' and '.join(f'{t:.1f}°' for t in most)}"
+
+
+def turn_with_room(q: Engine, id: str, leg: Leg, seen: Side, arc: OuterArc) -> float:
+    """By how many degrees an outer arc on a side of a leg can turn, at most as far as it does; 0 where there is no room for it."""
+    legs = legs_of(q, id)
+    k = next(i for i, g in enumerate(legs) if g.key == leg.key)
+    gap = _gap_after(q, id, leg.key if seen == "left" else legs[k - 1].key)
+
+    def fits(share: float) -> bool:
+        mine = _part(arc, share)
+        return _fits(q, id, gap, (mine, gap.outer[1]) if seen == "left" else (gap.outer[0], mine))
+
+    return _told_turn(_share_with_room(fits) * arc.turn)
+
+
+def _part(arc: OuterArc | None, share: float) -> OuterArc | None:
+    return None if arc is None else OuterArc(arc.radius, share * arc.turn)
+
+
+def _told_turn(turn: float) -> float:
+    """Radians in tenths of a degree, downwards."""
+    return float(np.floor(10.0 * np.degrees(turn) + 1e-9) / 10.0)
+
+
+def _share_with_room(fits: Callable[[float], bool]) -> float:
+    """The largest share, up to the whole, that fits."""
+    if fits(1.0):
+        return 1.0
+    low, high = 0.0, 1.0
+    for _ in range(_TURN_HALVINGS):
+        middle = 0.5 * (low + high)
+        low, high = (middle, high) if fits(middle) else (low, middle)
+    return low
+
+
+_TURN_HALVINGS = 14
 
 
 def _turned(angle: float) -> float:

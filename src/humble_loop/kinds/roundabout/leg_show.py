@@ -10,9 +10,19 @@ import shapely
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, left_normals, tangents
-from humble_loop.kinds.roundabout.layout import Kerb, kerb_after, leg_edge, lip_edge
+from humble_loop.geometry.corners import OuterArc
+from humble_loop.kinds.roundabout.layout import (
+    Kerb,
+    arc_radius,
+    kerb_after,
+    leg_edge,
+    lip_edge,
+    outer_arc,
+    turn_with_room,
+)
 from humble_loop.kinds.roundabout.model import set_leg
 from humble_loop.kinds.roundabout.place import (
+    OUTER_TURN,
     Leg,
     entry_side,
     leg_choice,
@@ -28,6 +38,7 @@ from humble_loop.kinds.roundabout.splitters import SplitterLine, pieces_of, spli
 from humble_loop.kinds.street.show import SAG
 from humble_loop.lines.describe import (
     LABEL_RANKS,
+    Actions,
     Drawing,
     Fact,
     Handle,
@@ -42,8 +53,8 @@ from humble_loop.lines.describe import (
     joined_up,
 )
 from humble_loop.lines.line import line_plan
-from humble_loop.site.edits import Edit
-from humble_loop.site.model import SIDES, Side, other_side, side_sign
+from humble_loop.site.edits import Edit, EditError
+from humble_loop.site.model import SIDES, Side, Site, other_side, side_sign
 
 _DIGITS = 2
 _LEAST = 0.5  # metres of a size that is dragged
@@ -112,9 +123,10 @@ def details(q: Engine, id: str, key: str) -> Drawing:
     """The radii of its kerbs."""
     leg, labels = leg_of(q, id, key), []
     for seen, made in kerbs_beside(q, id, leg).items():
-        e, n = arc_points(made, seen)[12].tolist()
-        radius = made.radii[0 if seen == "left" else 1]
-        labels.append(Label((e, n), "quiet", LABEL_RANKS["spot"], words=f"R {radius:g}", centred=True))
+        for k in made.arcs(0 if seen == "left" else 1):
+            e, n = made.chain.points_at([0.5 * (made.chain.starts[k] + made.chain.starts[k + 1])])[0].tolist()
+            words = f"R {round(1.0 / abs(float(made.chain.k0[k])), 6):g}"
+            labels.append(Label((e, n), "quiet", LABEL_RANKS["spot"], words=words, centred=True))
     return Drawing((), (), tuple(labels))
 
 
@@ -154,6 +166,7 @@ def facts(q: Engine, id: str, key: str) -> tuple[Row, ...]:
             size("width", name),
             size("lanes", f"{name}_lanes", "count"),
             size("radius", f"{name}_radius"),
+            *_outer(q, id, leg, seen, name),
         ]
         if seen in kerbs:
             used = kerbs[seen].radii[0 if seen == "left" else 1]
@@ -186,6 +199,40 @@ def facts(q: Engine, id: str, key: str) -> tuple[Row, ...]:
         if isinstance(laid, Unsolved):
             rows.append(Note(f"{laid.message}; {laid.remedy}", heading=False))
     return tuple(rows)
+
+
+def _outer(q: Engine, id: str, leg: Leg, seen: Side, name: str) -> tuple[Row, ...]:
+    """The arc at the lip of an entry or an exit, or that it can have one."""
+    sizes = leg_sizes(q, id, leg)
+    outer, turn = f"{name}_outer", f"{name}_turn"
+    if outer_arc(q, sizes, seen) is None:
+        return (Actions(((f"An outer arc at the {name}'s lip", _with_outer(q, id, leg, seen, name)),)),)
+    rows = (
+        Fact("radius at the lip", "size", getattr(sizes, outer), "set", _to(id, leg, outer), inner=True),
+        Fact("turns", "angle", getattr(sizes, turn), "set", _to(id, leg, turn), inner=True),
+    )
+    return (*rows, Actions((("One arc again", lambda s: set_leg(s, id, leg.street, leg.drawn, **{outer: None})),)))
+
+
+def _with_outer(q: Engine, id: str, leg: Leg, seen: Side, name: str) -> Edit:
+    """An outer arc that turns as far as one typically does, or as far as there is room for."""
+
+    def edit(site: Site) -> Site:
+        sizes = leg_sizes(q, id, leg)
+        arc = OuterArc(_WIDER * arc_radius(q, sizes, seen), float(np.radians(OUTER_TURN)))
+        turn = turn_with_room(q, id, leg, seen, arc)
+        if turn <= 0.0:
+            raise EditError(
+                f"{leg_name(q, id, leg)} has no room for an outer arc; lessen its radius, or enlarge the circle"
+            )
+        return set_leg(site, id, leg.street, leg.drawn, **{f"{name}_outer": arc.radius, f"{name}_turn": turn})
+
+    return edit
+
+
+_WIDER = (
+    2.5  # times the radius at the circle that one at the lip has to begin with: it swings a long vehicle in, typical
+)
 
 
 def _why(q: Engine, id: str, leg: Leg, seen: Side) -> str:
@@ -248,10 +295,19 @@ def _side_handles(hand: _Hand, seen: Side) -> list[Handle]:
     across = sign * float(from_middle @ left_normals(heading)) + abs(edge.offset(at))
     abreast = leg.throat - float(from_middle @ tangents(heading))
 
+    outer = outer_arc(q, sizes, seen)
+
     def radius(place: Place) -> float:
         # An arc that touches the circle and a straight lip ``across`` from the middle does so x from abreast of it: (R + r)2 = (d + r)2 + x2.
         x = max(hand.along(place) - abreast, 0.0)
-        return float(np.clip((x * x + across * across - size * size) / (2.0 * max(size - across, 0.1)), 1.0, 400.0))
+        if outer is None:
+            return float(np.clip((x * x + across * across - size * size) / (2.0 * max(size - across, 0.1)), 1.0, 400.0))
+        # With one of r1 that turns by t at the lip its centre lies r1 + (r - r1) cos t from that, and (r1 - r) sin t short of where it touches.
+        tried = np.geomspace(1.0, 400.0, 2000)
+        beside = across + outer.radius + (tried - outer.radius) * np.cos(outer.turn)
+        out = np.sqrt(np.maximum((size + tried) ** 2 - beside**2, 0.0))
+        touched = out + (outer.radius - tried) * np.sin(outer.turn)
+        return float(np.interp(x, np.maximum.accumulate(touched), tried))
 
     full = max(at, leg.throat + sizes.splitter)
     beside = abs(edge.offset(full)) - float(getattr(sizes, name))

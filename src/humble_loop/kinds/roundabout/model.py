@@ -6,7 +6,7 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
-from humble_loop.kinds.junction.model import ReturnLevel
+from humble_loop.kinds.junction.model import ReturnLevel, Turned
 from humble_loop.site.edits import changed, free_id, the
 from humble_loop.site.model import Chainage, Length, Level, Model, Name, Site, Thing, Width, between
 
@@ -28,7 +28,8 @@ class CircleLevel(Model):
 class RoundaboutLeg(Model):
     """What was decided about one leg: the ``street`` as it leaves the circle ``onwards`` or ``back``, as it was drawn. What is None is its preset's.
 
-    It comes in on ``entry`` metres in ``entry_lanes`` round ``entry_radius``, leaves by ``exit`` likewise, and widens to that over ``flare``. Its
+    It comes in on ``entry`` metres in ``entry_lanes`` round ``entry_radius``, leaves by ``exit`` likewise, and widens to that over ``flare``. Where
+    ``entry_outer`` is there the entry is compound: an arc of that radius turns by ``entry_turn`` (degrees) at the lip, before the one at the circle. Its
     splitter island is ``splitter`` metres long from the circle (0: none), ``splitter_width`` wide, and lies ``splitter_offset`` to the
     left of the centreline seen leaving; it opens ``crossing_width`` metres for a crossing from ``crossing`` metres before the circle (0: not).
     Its kerbs go through levels: each at a ``share`` of the arc, from the circle outwards.
@@ -42,6 +43,10 @@ class RoundaboutLeg(Model):
     exit_lanes: Lanes | None = None
     entry_radius: Width | None = None
     exit_radius: Width | None = None
+    entry_outer: Width | None = None
+    entry_turn: Turned | None = None
+    exit_outer: Width | None = None
+    exit_turn: Turned | None = None
     flare: Width | None = None
     splitter: Length | None = None
     splitter_width: Width | None = None

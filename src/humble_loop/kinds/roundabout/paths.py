@@ -120,7 +120,7 @@ def entry_angle(q: Engine, id: str, leg: Leg) -> float:
     k = next(i for i, g in enumerate(legs) if g.key == leg.key)
     kerb = kerb_after(q, id, leg.key if seen == "left" else legs[k - 1].key)
     radius = kerb.radii[0 if seen == "left" else 1]
-    first = 0 if seen == "left" else -1
+    first = kerb.beside_circle(0 if seen == "left" else 1)
     bent = float(kerb.chain.k0[first])
     centre = kerb.chain.xy[first] + left_normals(kerb.chain.heading[first]) / bent
     away, own = float(np.hypot(*(centre - middle_of(q, id)))), radius + 0.5 * sizes.entry

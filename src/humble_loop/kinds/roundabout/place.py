@@ -262,7 +262,7 @@ def legs_on(q: Engine, street: str) -> tuple[tuple[str, Leg], ...]:
 
 @dataclass(frozen=True)
 class LegSizes:
-    """The sizes of a leg as they are used, in metres; see ``RoundaboutLeg``."""
+    """The sizes of a leg as they are used, in metres and degrees; see ``RoundaboutLeg``. An outer radius of 0 is none: one arc."""
 
     entry: float
     exit: float
@@ -270,6 +270,10 @@ class LegSizes:
     exit_lanes: int
     entry_radius: float
     exit_radius: float
+    entry_outer: float
+    entry_turn: float
+    exit_outer: float
+    exit_turn: float
     flare: float
     splitter: float
     splitter_width: float
@@ -297,7 +301,13 @@ def leg_sizes(q: Engine, id: str, leg: Leg) -> LegSizes:
     """A leg's sizes: as chosen, else its preset's."""
     chosen, preset = leg_choice(q, id, leg.street, leg.drawn), sizes_of(q, id)
     values = {k: (getattr(preset, k) if (v := getattr(chosen, k)) is None else v) for k in _SIZES}
+    for end in ("entry", "exit"):
+        outer, turn = getattr(chosen, f"{end}_outer"), getattr(chosen, f"{end}_turn")
+        values |= {f"{end}_outer": outer or 0.0, f"{end}_turn": OUTER_TURN if turn is None else turn}
     return LegSizes(**values, splitter_offset=chosen.splitter_offset)
+
+
+OUTER_TURN = 10.0  # degrees by which an outer arc turns unless it is said otherwise: a fifth of what an entry turns in all, typical
 
 
 def entry_side(q: Engine) -> Side:

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
-from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after
+from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, outer_arc
 from humble_loop.kinds.roundabout.levels import CircleLine, circle_plane, rim_place
 from humble_loop.kinds.roundabout.paths import KERB, LINE, entry_angle, paths
 from humble_loop.kinds.roundabout.place import (
@@ -90,7 +90,11 @@ def leg_table(q: Engine, of: str | None, every: float | None) -> Table:
         "throat_level",
         "bearing_deg",
         "passes_left",
-        *(f"{e}_{v}" for e in ends for v in ("width", "lanes", "chosen_radius", "radius")),
+        *(
+            f"{e}_{v}"
+            for e in ends
+            for v in ("width", "lanes", "chosen_radius", "radius", "outer_radius", "outer_turn")
+        ),
         *(
             f"{e}_{v}"
             for e in ends
@@ -115,7 +119,11 @@ def _leg_row(q: Engine, id: str, leg: Leg) -> tuple[Any, ...]:
     sides = (entry, other_side(entry))
     ends = [_end(q, id, leg, seen) for seen in sides]
     chosen = ((sizes.entry, sizes.entry_lanes, sizes.entry_radius), (sizes.exit, sizes.exit_lanes, sizes.exit_radius))
-    widths = [v for given, (radius, _) in zip(chosen, ends) for v in (*given, radius)]
+    outer = [
+        (None, None) if arc is None else (arc.radius, float(np.degrees(arc.turn)))
+        for arc in (outer_arc(q, sizes, seen) for seen in sides)
+    ]
+    widths = [v for given, (radius, _), arc in zip(chosen, ends, outer) for v in (*given, radius, *arc)]
     points = [v for _, places in ends for v in places]
     rest = (sizes.flare, sizes.splitter, sizes.splitter_width, sizes.crossing)
     where = (leg.at, *place.tolist(), level, bearing, leg.offset)
