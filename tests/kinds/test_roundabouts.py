@@ -325,7 +325,7 @@ def test_an_outer_arc_is_had_by_button_as_far_as_there_is_room_and_its_radius_by
     plain = button(Engine(site), "b:onwards", "One arc again")(site)
     assert len(kerb_after(Engine(plain), ID, "a:onwards").chain.elements) == 3
     # Between legs at a sharper angle there is less room.
-    site = cross(88.5, preset="compact")
+    site = cross(87.0, preset="compact")
     site = button(Engine(site), "b:onwards", "An outer arc at the entry's lip")(site)
     q = Engine(site)
     assert 0.0 < leg_sizes(q, ID, legs_of(q, ID)[1]).entry_turn < 10.0
