@@ -335,6 +335,53 @@ def test_an_outer_arc_is_had_by_button_as_far_as_there_is_room_and_its_radius_by
         button(Engine(site), "b:onwards", "An outer arc at the entry's lip")(site)
 
 
+def aside(site, key, offset):
+    q = Engine(site)
+    fact = next(r for r in leg_facts(q, ID, key) if isinstance(r, Fact) and r.label == "passes left of the middle")
+    return fact.edit(offset)(site) if fact.edit else None
+
+
+@examples(15)
+@given(random_legs, st.floats(-4.0, 4.0), st.booleans())
+def test_a_leg_is_laid_beside_the_middle_by_a_value_and_nothing_else_moves(legs, offset, there):
+    """Its last straight passes that far from the middle; its last bend, the middle and the other legs stay."""
+    angles, offsets, bends = legs
+    east, north = (312408.0, 6251977.0) if there else (0.0, 0.0)
+    site = star(angles, offsets=offsets, bends=bends, ground=False, east=east, north=north)
+    b = site.things["streets"][0].bends[0]
+    site = add_roundabout(site, "a", 0.0, east=east - b.easting, north=north - b.northing)
+    before, after = Engine(site), Engine(moved := aside(site, "a:onwards", offset))
+    assert middle_of(after, ID) == pytest.approx(middle_of(before, ID), abs=1e-5)
+    was, now = ({g.key: g for g in legs_of(q, ID)} for q in (before, after))
+    assert now["a:onwards"].offset == pytest.approx(offset, abs=1e-5)
+    assert all(now[k].offset == pytest.approx(was[k].offset, abs=1e-5) for k in was if k != "a:onwards")
+    assert moved.things["streets"][0].bends[1:] == site.things["streets"][0].bends[1:]
+    assert now["a:onwards"].key in now
+    assert len(now) == len(was)
+
+
+def test_a_side_street_laid_beside_the_middle_still_meets_the_other():
+    site = edits.add_street(new_site(), "A", [Bend(easting=-LONG, northing=0), Bend(easting=LONG, northing=0)])
+    site = edits.add_street(site, "B", [Bend(easting=20, northing=LONG), Bend(easting=0, northing=0)])
+    site = add_roundabout(site, "a", LONG, "b", preset="compact")
+    moved = aside(site, "b:back", 2.5)
+    q = Engine(moved)
+    assert middle_of(q, ID) == pytest.approx(middle_of(Engine(site), ID), abs=1e-5)
+    (leg,) = (g for g in legs_of(q, ID) if g.street == "b")
+    assert leg.offset == pytest.approx(2.5, abs=1e-5)
+    end = moved.things["streets"][1].bends[-1]
+    heading = np.arctan2(LONG, 20.0) - np.arcsin(2.5 / np.hypot(LONG, 20.0))
+    assert (end.northing, end.easting) == (0.0, pytest.approx(20.0 - LONG / np.tan(heading), abs=1e-5))
+    assert all_joints(Engine(set_roundabout(moved, ID, laid=False)))  # as a junction they go on meeting
+    # What runs on through the circle has no end to move; what lies outside it is refused.
+    assert aside(site, "a:onwards", 1.0) is None
+    with pytest.raises(EditError, match="outside the circle of 13 m"):
+        aside(site, "b:back", 14.0)
+    bend = edits.insert_bend(site, "b", 1, Bend(easting=0.5, northing=13.0, radius=60.0))
+    with pytest.raises(EditError, match="bends where it crosses the circle"):
+        aside(bend, "b:back", 1.0)
+
+
 def test_splitters_keep_a_lane_on_both_sides_all_along():
     q = Engine(cross(preset="single"))
     (leg, *_) = legs_of(q, ID)

@@ -11,6 +11,7 @@ import shapely
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, left_normals, tangents
 from humble_loop.geometry.corners import OuterArc
+from humble_loop.kinds.roundabout.aside import passes_by
 from humble_loop.kinds.roundabout.layout import (
     Kerb,
     arc_radius,
@@ -141,7 +142,7 @@ def facts(q: Engine, id: str, key: str) -> tuple[Row, ...]:
     """How it comes in and goes out, and its splitter island."""
     leg, entry = leg_of(q, id, key), entry_side(q)
     made, kerbs = leg_choice(q, id, leg.street, leg.drawn), kerbs_beside(q, id, leg)
-    sizes = leg_sizes(q, id, leg)
+    sizes, aside = leg_sizes(q, id, leg), passes_by(q, id, leg)
 
     def size(label: str, name: str, unit: Unit = "size") -> Fact:
         given, used, edit = getattr(made, name), getattr(sizes, name), _to(id, leg, name)
@@ -158,7 +159,7 @@ def facts(q: Engine, id: str, key: str) -> tuple[Row, ...]:
 
     rows: list[Row] = [
         Fact("of", "text", roundabout_name(q, id)),
-        Fact("passes left of the middle", "length", leg.offset),
+        Fact("passes left of the middle", "length", leg.offset, "set" if aside else "worked out", aside),
     ]
     for words, name, seen in (("Entry", "entry", entry), ("Exit", "exit", other_side(entry))):
         rows += [
