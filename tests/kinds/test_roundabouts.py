@@ -857,6 +857,31 @@ def test_levels_set_on_kerbs_hold_them_and_the_circle_stays():
     assert_watertight(q)
 
 
+def test_a_kerb_of_one_arc_is_held_by_levels_as_the_others_are():
+    """As far as it is nearest to the circle it is the first leg's, beyond that the other's; it meets both lips as before."""
+    site = cross(45.0, preset="compact")
+    q = Engine(site)
+    plain, made = line(q, KerbLine(ID, "a:onwards")), kerb_after(q, ID, "a:onwards")
+    assert made.alone
+    total, wanted = made.chain.total, {}
+    for share in (0.25, 0.8):
+        at = round(share * total, 2)
+        wanted[at] = round(float(plain.rule.levels([at])[0]) + 0.03, 3)
+        _, kerb, *_ = profiles(q, ID)
+        site = dict(kerb.offers(at, wanted[at]))[f"Set a level {at:.2f} m along"](site)
+        q = Engine(site)
+    chosen = {(g.key): (len(g.exit_levels), len(g.entry_levels)) for g in site.all(Roundabout)[0].legs}
+    assert chosen == {"a:onwards": (1, 0), "b:onwards": (0, 1)}
+    held = line(q, KerbLine(ID, "a:onwards"))
+    for at, z in wanted.items():
+        assert held.rule.levels([at]) == pytest.approx(z, abs=1e-3)
+    ends = [0.0, total]
+    assert held.rule.levels(ends) == pytest.approx(plain.rule.levels(ends), abs=1e-12)
+    assert held.rule.grades(ends) == pytest.approx(plain.rule.grades(ends), abs=1e-12)
+    assert len([h for h in profile_handles(q, ID) if h.key[:1] == ("leg level",)]) == 2
+    assert_watertight(q)
+
+
 def test_a_level_on_an_entry_is_told_from_the_circle_outwards():
     site = set_leg(cross(preset="compact"), ID, "b", "onwards", entry_levels=(ReturnLevel(share=0.25, level=51.0),))
     q = Engine(site)

@@ -496,10 +496,14 @@ def kerb_rule(q: Engine, id: str, key: str) -> LevelRule:
     (z0, m0), (z1, m1) = _lip(q, id, one, "left", made.leg_at[0]), _lip(q, id, other, "right", made.leg_at[1])
     title = f"{name} kerb"
     ends = ("first lip's level", "first lip's grade", "last lip's level", "last lip's grade")
-    if made.alone:
-        return CubicBetween(title, "cubic meeting both lips in level and grade", made.chain.total, z0, m0, z1, m1, ends)
     a, b = made.ends
     total = made.chain.total
+    if made.alone:
+        # Levels are set on it as on the arcs of both legs, which come together where it is nearest to the circle.
+        at, levels = _levels(q, id, one, "left", a, True, title)
+        on, more = _levels(q, id, other, "right", total - b, False, title)
+        inner = (*at, *(b + s for s in on)), (*levels, *more)
+        return CubicBetween(title, "cubic meeting both lips in level and grade", total, z0, m0, z1, m1, ends, *inner)
     words = "cubic meeting the lip and the circle in level and grade"
     (r0, g0), (r1, g1) = ((rim_level(q, id, t), rim_grade(q, id, t)) for t in made.angles)
     first = CubicBetween(
@@ -525,8 +529,8 @@ def kerb_rule(q: Engine, id: str, key: str) -> LevelRule:
         *_levels(q, id, other, "right", total - b, False, title),
     )
     rim = CircleLine(id)
-    on = line(q, rim)
-    round_ = AlongRim(title, rim, on.rule, on.plan.end, a, b, float(rim_place(q, id, [made.angles[0]])[0]))
+    circle = line(q, rim)
+    round_ = AlongRim(title, rim, circle.rule, circle.plan.end, a, b, float(rim_place(q, id, [made.angles[0]])[0]))
     return InStretches((a, b), (first, round_, Shifted(last, b)))
 
 

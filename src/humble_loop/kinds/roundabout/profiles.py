@@ -114,8 +114,6 @@ def _arc_at(q: Engine, id: str, w: Worked, along: float) -> tuple[Leg, Arc, floa
     """The leg and which of its arcs a place on a kerb is on, with its share of that from the circle outwards; None on the circle."""
     assert w.kerb is not None
     legs, (a, b), total = legs_of(q, id), w.kerb.ends, w.made.plan.end
-    if w.kerb.alone:
-        return None
     seen: Side = "left" if along < a else "right"
     leg = legs[w.kerb.first if seen == "left" else w.kerb.last]
     if a <= along <= b:
@@ -166,7 +164,7 @@ def _places(q: Engine, id: str) -> list[tuple[Worked, Leg, Arc, int, float, Retu
     found = []
     legs = legs_of(q, id)
     for w in worked(q, id):
-        if w.kerb is None or w.kerb.alone:
+        if w.kerb is None:
             continue
         (a, b), total = w.kerb.ends, w.made.plan.end
         for n, seen in enumerate(("left", "right")):
