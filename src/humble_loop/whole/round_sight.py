@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, get_args
 
 import numpy as np
 
@@ -33,6 +33,7 @@ from humble_loop.whole.places import face_tree
 from humble_loop.whole.sight import first_hidden, lots_in
 
 Position = Literal["waiting", "approaching", "going round", "before the crossing"]
+_POSITIONS = get_args(Position)
 RULES = ("sight at a roundabout", "lot in sight of a roundabout")
 _BACK = {"waiting": 2.5, "approaching": 15.0}
 """Metres from the circle at which a driver's eyes are: a bonnet's length from those who go round, and where he begins to slow down; typical."""
@@ -71,30 +72,29 @@ def _faces_round(q: Engine, id: str) -> tuple[FaceId, ...]:
 @query
 def round_sights(q: Engine, id: str) -> tuple[RoundSight, ...]:
     """What is seen at a roundabout, leg by leg. Raises Unsolved where a kerb cannot be made."""
-    return tuple(s for leg in legs_of(q, id) for s in _sights(q, id, leg.key))
+    found = []
+    for leg in legs_of(q, id):
+        crossed = leg_sizes(q, id, leg).crossing > 0.0
+        found += [_sight(q, id, leg.key, p) for p in _POSITIONS if crossed or p != "before the crossing"]
+    return tuple(found)
 
 
 @query
-def _sights(q: Engine, id: str, key: str) -> tuple[RoundSight, ...]:
+def _sight(q: Engine, id: str, key: str, position: Position) -> RoundSight:
+    """What is seen from one position: each by itself, so that none of them takes long."""
     made = driven(q, id)
     k = next(i for i, w in enumerate(made.ways) if w.leg.key == key)
     way = made.ways[k]
+    if position == "before the crossing":
+        return _at_crossing(q, id, made, way, leg_sizes(q, id, way.leg).crossing)
+    if position == "going round":
+        lane, turn = 0.5 * (made.radius + made.island), 1.0 if made.entry == "left" else -1.0
+        ahead = way.leg.angle + turn * np.arange(0.0, _AHEAD + _EVERY, _EVERY) / lane
+        places = made.middle + lane * tangents(ahead)
+        return _seen(q, id, way.leg, position, places[0], places[1:], _AHEAD)
     upstream = made.ways[(k + 1) % len(made.ways)] if made.entry == "right" else made.ways[k - 1]
-    coming = _coming(made, way, upstream)
-    found = []
-    for position in ("waiting", "approaching"):
-        wanted = _SHARE[position] * _GAP
-        eye = way.driver(made.entry, _BACK[position])
-        found.append(_seen(q, id, way.leg, position, eye, coming, wanted))
-    lane = 0.5 * (made.radius + made.island)
-    turn = 1.0 if made.entry == "left" else -1.0  # as one goes round
-    ahead = way.leg.angle + turn * np.arange(0.0, _AHEAD + _EVERY, _EVERY) / lane
-    places = made.middle + lane * tangents(ahead)
-    found.append(_seen(q, id, way.leg, "going round", places[0], places[1:], _AHEAD))
-    crossing = leg_sizes(q, id, way.leg).crossing
-    if crossing > 0.0:
-        found.append(_at_crossing(q, id, made, way, crossing))
-    return tuple(found)
+    eye = way.driver(made.entry, _BACK[position])
+    return _seen(q, id, way.leg, position, eye, _coming(made, way, upstream), _SHARE[position] * _GAP)
 
 
 def _coming(made: Driven, way: Way, upstream: Way) -> Floats:
