@@ -33,7 +33,10 @@ from tests.conftest import court_site, with_ring
 def facts(driver, label):
     """The editable value beside ``label`` in the facts panel."""
     driver.window.facts.refresh()
-    return driver.window.facts._rows.findChildren(QLineEdit, f"fact {label}")[0]
+    if not (found := driver.window.facts._rows.findChildren(QLineEdit, f"fact {label}")):
+        driver.settle()  # on a busy machine what is chosen may be shown a little later
+        found = driver.window.facts._rows.findChildren(QLineEdit, f"fact {label}")
+    return found[0]
 
 
 def view_range(view):

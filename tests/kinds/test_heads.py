@@ -20,7 +20,6 @@ from humble_loop.kinds.turning_head.tables import TABLES
 from humble_loop.kinds.turning_head.vips import (
     adding,
     difference,
-    draining,
     lip_sheet,
     offers,
     plan_handles,
@@ -274,8 +273,14 @@ def test_low_points_outlets_flat_legs_and_curves_are_told():
     flat = [f for f in findings(q) if "falls at only 0.00 %" in f.message]
     assert flat[0].chainage == pytest.approx(0.6 * total, abs=1e-6)
     assert "curves overlap on a head's lip" in told
-    drained = Engine(draining(q, "s", "end", low[0].chainage, "pit")(q.site))
-    assert not [f for f in findings(drained) if f.rule == "bulb drainage" and "water stands" in f.message]
+    # Each can be mended: a pit where water stands, or the outlet that it runs past goes there.
+    for rule, words in (("bulb drainage", "Put a pit there"), ("outlet off its low point", "Move it to the low point")):
+        mend = (low[0] if rule == "bulb drainage" else told[rule]).mend
+        assert mend is not None
+        assert mend.words == words
+        after = [f for f in findings(Engine(mend.edit(q.site))) if f.of == HEAD]
+        assert not [f for f in after if f.rule == "bulb drainage" and "water stands" in f.message]
+    assert not [f for f in after if f.rule == "outlet off its low point"]
 
 
 def test_a_lip_that_falls_more_than_a_return_may_is_told_once_at_its_steepest_leg():
@@ -503,3 +508,25 @@ def test_any_head_is_watertight_and_what_drains_to_an_outlet_holds_no_water(kind
     q = Engine(grounded(ended(grade, kind, outlet=outlet, open_ends=opened), level))
     assert_watertight(q)
     assert not [f for f in findings(q) if f.of == HEAD and f.rule in ("hollow", "cannot be worked out")]
+
+
+@examples(10)
+@given(
+    st.sampled_from(["bulb", "hammerhead", "Y", "left arm", "right arm"]),
+    st.floats(-0.09, 0.09).filter(lambda g: abs(g) > 0.006),
+    st.sampled_from(["auto", "pit", "draw", "street"]),
+    st.floats(26.0, 34.0),
+)
+def test_mends_leave_no_water_on_a_head_whatever_it_was_told_to_drain_to(kind, grade, outlet, level):
+    """The street is told to take the water also where it falls towards the head: pits where it stands mend that, in at most four rounds."""
+    site = grounded(ended(grade, kind, outlet=outlet), level)
+    for _ in range(4):
+        told = [
+            f for f in findings(Engine(site)) if f.of == HEAD and "water stands" in f.message and f.mend is not None
+        ]
+        if not told:
+            break
+        site = told[0].mend.apply(site)
+    q = Engine(site)
+    left = [f for f in findings(q) if f.of == HEAD]
+    assert not [f for f in left if f.rule == "hollow" or "water stands" in f.message]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
@@ -14,6 +16,7 @@ from humble_loop.kinds.turning_head.levels import RingLevels, ring_levels
 from humble_loop.kinds.turning_head.model import set_head
 from humble_loop.kinds.turning_head.place import head_at, head_name
 from humble_loop.kinds.turning_head.sizes import head_sizes, inner_radius, outer_radius, rear_radius, vehicle_of
+from humble_loop.kinds.turning_head.vips import draining, moved_outlet
 from humble_loop.kinds.turning_head.windows import radial_falls
 from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_high, too_low, unique
 from humble_loop.lines.line import ThingId, line_plan
@@ -54,8 +57,17 @@ def head_findings(q: Engine, street: str, end: End) -> tuple[Finding, ...]:
     found += _lip(q, street, end, levels, rules, of)
     if head.kind == "bulb":
         found += _radial(q, street, end, rules, of)
-    found += face_findings(q, of, faces_of(street, end), at, outlets_of(q, street, end))
+    standing = face_findings(q, of, faces_of(street, end), at, outlets_of(q, street, end))
+    found += [replace(f, mend=_to_a_pit(q, street, end)) if f.rule == "hollow" else f for f in standing]
     return unique(found)
+
+
+def _to_a_pit(q: Engine, street: str, end: End) -> Mend | None:
+    """What lets a head drain by itself that was told to drain to its street; None for any other."""
+    if head_at(q, street, end).outlet != "street" or ring_levels(q, street, end).governs == "own":
+        return None
+    drawn = drawn_end(q, street, end)
+    return Mend("Let it drain to a pit", lambda s: set_head(s, street, drawn, outlet="pit"))
 
 
 def _room(q: Engine, street: str, end: End, of: ThingId) -> list[Finding]:
@@ -107,20 +119,41 @@ def _lip(q: Engine, street: str, end: End, levels: RingLevels, rules: StreetClas
     found, name = list[Finding](), head_name(q, street, end)
     profile, plan = levels.rule.profile, line_plan(q, HeadLine(street, end))
 
-    def tell(rule: str, words: str, remedy: str, s: float, value: float = np.nan, limit: float = np.nan) -> None:
+    def tell(
+        rule: str,
+        words: str,
+        remedy: str,
+        s: float,
+        value: float = np.nan,
+        limit: float = np.nan,
+        *,
+        mend: Mend | None = None,
+    ) -> None:
         where = point(plan.points([np.clip(s, plan.start, plan.end)])[0])
-        found.append(Finding(rule, of, name, words, remedy, value, limit, s, where))
+        found.append(Finding(rule, of, name, words, remedy, value, limit, s, where, mend=mend))
+
+    def moved(s: float) -> Mend | None:
+        free = [t.chainage for t in lows if not any(abs(t.chainage - d) <= _AT for d in levels.drains)]
+        own = [k for k, o in enumerate(head_at(q, street, end).outlets) if abs(o.share * plan.end - s) <= _AT]
+        if not free or not own:
+            return None
+        return Mend(
+            "Move it to the low point", moved_outlet(q, street, end, own[0], min(free, key=lambda t: abs(t - s)))
+        )
 
     lows = [t for t in profile.turning_points() if t.kind == "low"]
     for t in lows:
         if not any(abs(t.chainage - s) <= _AT for s in levels.drains):
             words = f"water stands at {t.level:.3f} on its lip, {t.chainage:.2f} m round from the left"
             remedy = "let it drain to a pit or a draw there, or let the street rise towards the head"
-            tell("bulb drainage", words, remedy, t.chainage)
+            mend = _to_a_pit(q, street, end) or Mend("Put a pit there", draining(q, street, end, t.chainage, "pit"))
+            tell("bulb drainage", words, remedy, t.chainage, mend=mend)
     for s in levels.drains:
         if not any(abs(t.chainage - s) <= _AT for t in lows):
             words = f"its outlet {s:.2f} m round from the left is at no low point of its lip: water runs past it"
-            tell("outlet off its low point", words, "move it to the low point, or lower the lip there", s)
+            tell(
+                "outlet off its low point", words, "move it to the low point, or lower the lip there", s, mend=moved(s)
+            )
     # The legs at both ends belong to the straight lips.
     for i in range(1, len(profile.grades) - 1):
         g = float(abs(profile.grades[i]))

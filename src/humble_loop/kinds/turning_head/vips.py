@@ -138,6 +138,14 @@ def undrained(q: Engine, street: str, end: End, k: int) -> Edit:
     return lambda site: set_head(site, street, drawn, outlets=outlets)
 
 
+def moved_outlet(q: Engine, street: str, end: End, k: int, round_: float) -> Edit:
+    """The edit that moves outlet ``k`` to another place round."""
+    head, total = head_at(q, street, end), outline(q, street, end).ring.total
+    moved = changed(head.outlets[k], share=round(round_ / total, _SHARES))
+    outlets = tuple(sorted((*head.outlets[:k], moved, *head.outlets[k + 1 :]), key=lambda o: o.share))
+    return lambda site: set_head(site, street, drawn_end(q, street, end), outlets=outlets)
+
+
 def offers(q: Engine, street: str, end: End, round_: float, level: float) -> tuple[tuple[str, Edit], ...]:
     """What can be done at a place of the lip's long section; the first is done by a double click."""
     made = ring_levels(q, street, end)
