@@ -8,7 +8,8 @@ from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton
 
 from humble_loop.desk.theme import LIGHT
 from humble_loop.kinds.roundabout import Roundabout
-from humble_loop.kinds.roundabout.model import remove_roundabout
+from humble_loop.kinds.roundabout.leg_show import handles
+from humble_loop.kinds.roundabout.model import remove_roundabout, set_leg
 from humble_loop.kinds.roundabout.place import legs_of
 from humble_loop.lines.line import ThingId
 from humble_loop.whole.things import all_things
@@ -102,6 +103,19 @@ def test_a_leg_is_taken_by_a_click_and_is_the_only_one_in_facts(d):
     nose = handle(d, plan, ("leg splitter",))
     d.drag(plan, nose.place, (nose.place[0] + 4.0, nose.place[1]))
     assert made(d).legs[0].splitter == pytest.approx(15.0, abs=0.3)
+
+
+def test_handles_follow_a_change_that_takes_longer_than_a_hand_waits(d, monkeypatch):
+    d.session.choose(ThingId("roundabout_leg", f"{ID}|a:onwards"))
+    d.settle()
+    before = handle(d, d.window.plan, ("leg entry_radius",)).place
+    monkeypatch.setattr("humble_loop.desk.plan._PATIENCE", 1e-6)
+    d.session.do("Radius", lambda s: set_leg(s, ID, "a", "onwards", entry_radius=9.0))
+    d.settle()
+    asked = handles(d.session.engine, ID, "a:onwards")
+    wanted = next(h.place for h in asked if h.key[:1] == ("leg entry_radius",))
+    assert handle(d, d.window.plan, ("leg entry_radius",)).place == pytest.approx(wanted, abs=1e-9)
+    assert np.hypot(*np.subtract(before, wanted)) > 1.0
 
 
 def test_it_becomes_a_junction_again_and_a_roundabout_again(d):

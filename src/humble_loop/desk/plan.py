@@ -64,6 +64,7 @@ class PlanView(DrawingView):
         self._took = 0.0
         # It may rest on how lots lie, which takes a while on a large site.
         self._halo_in_time = InTime(session, self._refresh_halo, self, lambda: self.dragging.active)
+        self._handles_in_time = InTime(session, self._show_handles, self, lambda: self.dragging.active)
         self._follow = QTimer(self)
         self._follow.setSingleShot(True)
         self._follow.timeout.connect(self._show_near)
@@ -122,10 +123,11 @@ class PlanView(DrawingView):
                 # While sketching, the reach of batters is what one wants to see, if it is there soon.
                 self.drawing.show_now(urgent, whole=self.sketch is not None and self._took < _PATIENCE)
                 shown = urgent
-                self.handles.chosen = self.session.chosen.held
-                self.handles.show_handles([] if self.sketch else self._handles())
+                self._show_handles()
         except Cancelled:
-            pass  # the rest comes in pieces
+            # They come in pieces like the rest; while something is dragged, with the next move.
+            if not self.session.dragging:
+                self._handles_in_time.now()
         self._show_halo()
         # A sketch that took long is shown without its batters for a few moves, and not at every second one.
         self._took = max(time.perf_counter() - began, 0.8 * self._took if self.sketch is not None else 0.0)
@@ -154,6 +156,10 @@ class PlanView(DrawingView):
         street = self.session.street if self.sketch is None else self.sketch.id
         return (street,) if street else ()
 
+    def _show_handles(self) -> None:
+        self.handles.chosen = self.session.chosen.held
+        self.handles.show_handles([] if self.sketch else self._handles())
+
     def _handles(self) -> list[Handle]:
         thing, q = self.session.thing, self.session.engine
         if thing is None:
@@ -169,7 +175,7 @@ class PlanView(DrawingView):
     @property
     def settled(self) -> bool:
         """Whether everything that is to be shown is shown."""
-        return self.drawing.settled
+        return self.drawing.settled and not self._handles_in_time.busy
 
     def _show_halo(self) -> None:
         self._halo_in_time.now()

@@ -167,7 +167,6 @@ def facts(q: Engine, id: str, key: str) -> tuple[Row, ...]:
             size("width", name),
             size("lanes", f"{name}_lanes", "count"),
             size("radius", f"{name}_radius"),
-            *_outer(q, id, leg, seen, name),
         ]
         if seen in kerbs:
             used = kerbs[seen].radii[0 if seen == "left" else 1]
@@ -175,6 +174,7 @@ def facts(q: Engine, id: str, key: str) -> tuple[Row, ...]:
                 rows.append(Fact("as it fits beside the next leg", "length", used, inner=True))
         else:
             rows.append(Note(_why(q, id, leg, seen), heading=False))
+        rows += _outer(q, id, leg, seen, name)
     rows += [
         Note("Approach"),
         size("widens over", "flare"),
