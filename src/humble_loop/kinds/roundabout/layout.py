@@ -1,8 +1,9 @@
 """Roundabouts in plan: the kerbs between neighbouring legs, and by how much the legs widen.
 
 A kerb leaves one leg's lip by an arc, goes round on the inscribed circle and reaches the next leg's lip by another arc, touching all three. It
-runs anticlockwise, with the land on its right. At the lip either may have an outer arc of another radius. Where two legs are so near that their arcs would meet before they reach the circle both have
-the largest radius with which they just do not; where that is much less than was chosen, and than the circle's, the kerb is one arc from lip to lip, outside the circle.
+runs anticlockwise, with the land on its right. At the lip either may have an outer arc of another radius. Where two legs are so near that
+their arcs would meet before they reach the circle both have the largest radius with which they just do not; where that is much less than
+was chosen, and than the circle's, the kerb is one arc from lip to lip, outside the circle.
 """
 
 from __future__ import annotations
@@ -65,8 +66,9 @@ class Kerb:
     """The kerb between two legs in plan, anticlockwise. ``first`` and ``last`` are their places among the legs.
 
     Its ``chain`` is an arc of ``radii[0]``, one of the inscribed circle from the angle ``angles[0]`` to ``angles[1]`` (radians), and one of
-    ``radii[1]``, with outer arcs beyond them where they were chosen: its element ``on_circle`` is that of the circle; or where it is ``alone`` a single arc, and both angles are the one at which it is nearest to the circle. It leaves the first
-    leg ``leg_at[0]`` metres along that and reaches the last at ``leg_at[1]``. ``wanted`` are the radii that were chosen.
+    ``radii[1]``, with outer arcs beyond them where they were chosen: its element ``on_circle`` is that of the circle. Or where it is ``alone`` it
+    is a single arc, and both angles are the one at which it is nearest to the circle. It leaves the first leg ``leg_at[0]`` metres along that
+    and reaches the last at ``leg_at[1]``. ``wanted`` are the radii that were chosen.
     """
 
     first: int

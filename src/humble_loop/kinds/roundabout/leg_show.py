@@ -231,9 +231,7 @@ def _with_outer(q: Engine, id: str, leg: Leg, seen: Side, name: str) -> Edit:
     return edit
 
 
-_WIDER = (
-    2.5  # times the radius at the circle that one at the lip has to begin with: it swings a long vehicle in, typical
-)
+_WIDER = 2.5  # times the radius at the circle that one at the lip has to begin with; typical
 
 
 def _why(q: Engine, id: str, leg: Leg, seen: Side) -> str:
@@ -295,7 +293,6 @@ def _side_handles(hand: _Hand, seen: Side) -> list[Handle]:
     from_middle, heading = frame.points[0] - middle_of(q, id), float(frame.headings[0])
     across = sign * float(from_middle @ left_normals(heading)) + abs(edge.offset(at))
     abreast = leg.throat - float(from_middle @ tangents(heading))
-
     outer = outer_arc(q, sizes, seen)
 
     def radius(place: Place) -> float:
