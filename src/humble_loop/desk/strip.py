@@ -107,9 +107,13 @@ class Strip(ChainageBand):
         elif mark.role == "head":
             painter.setPen(t.pen("crown", 1.6))
             painter.setBrush(Qt.BrushStyle.NoBrush)
+            if (
+                self._total is not None and mark.end > self._total
+            ):  # what reaches beyond the street ends where the strip does
+                x1 = max(self.pixel(self._total), min(x1, self.width() - 2.0))
             box = QRectF(x0, middle - 12, max(x1 - x0, 20), 24)
             painter.drawEllipse(box)
-            self._text(painter, t, box, mark.words)
+            self._text(painter, t, box, mark.words, over_lines=True)
         else:
             self._draw_box(
                 painter,
@@ -127,10 +131,15 @@ class Strip(ChainageBand):
         if mark.thing is not None:
             self._boxes.append((box, mark.thing))
 
-    def _text(self, painter: QPainter, t: Theme, box: QRectF, words: str) -> None:
-        """Words in a box, left out where they do not fit: none runs off the strip or over its neighbour."""
+    def _text(self, painter: QPainter, t: Theme, box: QRectF, words: str, *, over_lines: bool = False) -> None:
+        """Words in a box, left out where they do not fit: none runs off the strip or over its neighbour. Lines beneath make way for them."""
         painter.setFont(font(11))
-        if painter.fontMetrics().horizontalAdvance(words) + 4 <= box.width() and box.right() <= self.width():
+        wide = painter.fontMetrics().horizontalAdvance(words) + 4
+        if words and wide <= box.width() and box.right() <= self.width():
+            if over_lines:
+                painter.fillRect(
+                    QRectF(box.center().x() - 0.5 * wide, box.center().y() - 6, wide, 12), t.colour("paper")
+                )
             painter.setPen(t.colour("quiet"))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
