@@ -1,4 +1,4 @@
-"""The smoothest line through a corridor: what a draughtsman's spline does that is held off the edges by pins."""
+"""The smoothest line between two edges: what a draughtsman's spline does that is held off the edges by pins."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ def smoothest(centres: Floats, across: Floats, low: Floats, high: Floats) -> Flo
 
 
 _EXACT = 1e-9  # to which its sum of squares is least
-_NARROW = 1e-3  # metres of a corridor within which nothing is left to choose
+_NARROW = 1e-3  # metres between the edges within which nothing is left to choose
 
 
 def radii(places: Floats) -> Floats:

@@ -55,3 +55,11 @@ def swept(corners: Floats) -> shapely.Geometry:
     """The ground that a body covers whose corners (n, 4, 2) stand one after the other."""
     pairs = np.concatenate([corners[:-1], corners[1:]], axis=1)
     return shapely.union_all(shapely.convex_hull(shapely.multipoints(pairs)))
+
+
+def swept_ring(corners: Floats) -> Floats:
+    """The outline (n, 2) of what a body at corners (n, 4, 2) covers, without the holes in it; empty for none."""
+    if not len(corners):
+        return np.empty((0, 2))
+    found: Floats = shapely.get_coordinates(shapely.get_exterior_ring(shapely.get_parts(swept(corners))[0]))
+    return found

@@ -12,7 +12,7 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arcs import DoesNotFit, OffsetLine, tangent_arc
 from humble_loop.geometry.arrays import Floats, left_normals, tangents
 from humble_loop.geometry.chain import Chain
-from humble_loop.geometry.swept import followed, swept
+from humble_loop.geometry.swept import followed, swept_ring
 from humble_loop.geometry.united import united
 from humble_loop.kinds.junction.corners import kerb_return
 from humble_loop.kinds.junction.nodes import (
@@ -90,10 +90,7 @@ class Turning:
     @property
     def ring(self) -> Floats:
         """The outline (n, 2) of what it covers."""
-        if not len(self.corners):
-            return np.empty((0, 2))
-        found: Floats = shapely.get_coordinates(shapely.get_exterior_ring(shapely.get_parts(swept(self.corners))[0]))
-        return found
+        return swept_ring(self.corners)
 
 
 @query

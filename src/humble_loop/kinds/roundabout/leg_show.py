@@ -182,24 +182,24 @@ def facts(q: Engine, id: str, key: str) -> tuple[Row, ...]:
         size("length from the circle", "splitter", "length"),
     ]
     if sizes.splitter > 0.0:
-        rows += [
-            size("wide", "splitter_width"),
-            Fact(
-                "left of the centreline",
-                "length",
-                made.splitter_offset,
-                "set",
-                _to(id, leg, "splitter_offset"),
-                inner=True,
-            ),
-            size("opens before the circle", "crossing", "length"),
-        ]
-        if sizes.crossing > 0.0:
-            rows.append(size("for a crossing", "crossing_width"))
-        laid = q.attempt(splitters, id, key)
-        if isinstance(laid, Unsolved):
-            rows.append(Note(f"{laid.message}; {laid.remedy}", heading=False))
+        rows += _splitter(q, id, leg, size)
     return tuple(rows)
+
+
+def _splitter(q: Engine, id: str, leg: Leg, size: Callable[[str, str, Unit], Fact]) -> list[Row]:
+    """What there is to say of a leg's splitter island besides its length; ``size`` makes the fact of one of the leg's sizes."""
+    beside, edit = leg_sizes(q, id, leg).splitter_offset, _to(id, leg, "splitter_offset")
+    rows: list[Row] = [
+        size("wide", "splitter_width", "size"),
+        Fact("left of the centreline", "length", beside, "set", edit, inner=True),
+        size("opens before the circle", "crossing", "length"),
+    ]
+    if leg_sizes(q, id, leg).crossing > 0.0:
+        rows.append(size("for a crossing", "crossing_width", "size"))
+    laid = q.attempt(splitters, id, leg.key)
+    if isinstance(laid, Unsolved):
+        rows.append(Note(f"{laid.message}; {laid.remedy}", heading=False))
+    return rows
 
 
 def _outer(q: Engine, id: str, leg: Leg, seen: Side, name: str) -> tuple[Row, ...]:

@@ -15,7 +15,7 @@ from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.spline_path import evenly, radii
-from humble_loop.geometry.swept import followed, swept
+from humble_loop.geometry.swept import followed, swept_ring
 from humble_loop.kinds.junction.vehicles import VEHICLES, Vehicle
 from humble_loop.kinds.roundabout.levels import CircleLine
 from humble_loop.kinds.roundabout.place import asked, leg_name, legs_of, roundabout_name
@@ -52,10 +52,7 @@ class Driving:
     @property
     def ring(self) -> Floats:
         """The outline (n, 2) of what it covers."""
-        if not len(self.corners):
-            return np.empty((0, 2))
-        found: Floats = shapely.get_coordinates(shapely.get_exterior_ring(shapely.get_parts(swept(self.corners))[0]))
-        return found
+        return swept_ring(self.corners)
 
 
 @query

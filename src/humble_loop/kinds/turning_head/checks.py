@@ -54,6 +54,7 @@ def head_findings(q: Engine, street: str, end: End) -> tuple[Finding, ...]:
     levels = q.attempt(ring_levels, street, end)
     if isinstance(levels, Unsolved):
         return (*found, failed(levels, of, at))
+    found += _outlets(q, street, end, levels, of)
     found += _lip(q, street, end, levels, rules, of)
     if head.kind == "bulb":
         found += _radial(q, street, end, rules, of)
@@ -114,46 +115,61 @@ def outlets_of(q: Engine, street: str, end: End) -> Floats:
     return found
 
 
-def _lip(q: Engine, street: str, end: End, levels: RingLevels, rules: StreetClass, of: ThingId) -> list[Finding]:
-    """Low points without an outlet, outlets without a low point, stretches that fall too little or too much, curves without room."""
-    found, name = list[Finding](), head_name(q, street, end)
-    profile, plan = levels.rule.profile, line_plan(q, HeadLine(street, end))
+class _OfLip:
+    """What is found on a head's lip."""
+
+    def __init__(self, q: Engine, street: str, end: End, of: ThingId) -> None:
+        self.found: list[Finding] = []
+        self._of, self._name, self._plan = of, head_name(q, street, end), line_plan(q, HeadLine(street, end))
 
     def tell(
+        self,
         rule: str,
         words: str,
         remedy: str,
         s: float,
         value: float = np.nan,
         limit: float = np.nan,
-        *,
         mend: Mend | None = None,
     ) -> None:
-        where = point(plan.points([np.clip(s, plan.start, plan.end)])[0])
-        found.append(Finding(rule, of, name, words, remedy, value, limit, s, where, mend=mend))
+        """A finding at a place of the lip."""
+        where = point(self._plan.points([np.clip(s, self._plan.start, self._plan.end)])[0])
+        self.found.append(Finding(rule, self._of, self._name, words, remedy, value, limit, s, where, mend=mend))
 
-    def moved(s: float) -> Mend | None:
-        free = [t.chainage for t in lows if not any(abs(t.chainage - d) <= _AT for d in levels.drains)]
-        own = [k for k, o in enumerate(head_at(q, street, end).outlets) if abs(o.share * plan.end - s) <= _AT]
-        if not free or not own:
-            return None
-        return Mend(
-            "Move it to the low point", moved_outlet(q, street, end, own[0], min(free, key=lambda t: abs(t - s)))
-        )
 
-    lows = [t for t in profile.turning_points() if t.kind == "low"]
-    for t in lows:
-        if not any(abs(t.chainage - s) <= _AT for s in levels.drains):
-            words = f"water stands at {t.level:.3f} on its lip, {t.chainage:.2f} m round from the left"
-            remedy = "let it drain to a pit or a draw there, or let the street rise towards the head"
-            mend = _to_a_pit(q, street, end) or Mend("Put a pit there", draining(q, street, end, t.chainage, "pit"))
-            tell("bulb drainage", words, remedy, t.chainage, mend=mend)
+def _outlets(q: Engine, street: str, end: End, levels: RingLevels, of: ThingId) -> list[Finding]:
+    """Low points of the lip without an outlet, and outlets that are at none."""
+    on = _OfLip(q, street, end, of)
+    lows = [t for t in levels.rule.profile.turning_points() if t.kind == "low"]
+    standing = [t for t in lows if not any(abs(t.chainage - s) <= _AT for s in levels.drains)]
+    for t in standing:
+        words = f"water stands at {t.level:.3f} on its lip, {t.chainage:.2f} m round from the left"
+        remedy = "let it drain to a pit or a draw there, or let the street rise towards the head"
+        mend = _to_a_pit(q, street, end) or Mend("Put a pit there", draining(q, street, end, t.chainage, "pit"))
+        on.tell("bulb drainage", words, remedy, t.chainage, mend=mend)
     for s in levels.drains:
         if not any(abs(t.chainage - s) <= _AT for t in lows):
             words = f"its outlet {s:.2f} m round from the left is at no low point of its lip: water runs past it"
-            tell(
-                "outlet off its low point", words, "move it to the low point, or lower the lip there", s, mend=moved(s)
+            moved = _to_low_point(q, street, end, s, [t.chainage for t in standing])
+            on.tell(
+                "outlet off its low point", words, "move it to the low point, or lower the lip there", s, mend=moved
             )
+    return on.found
+
+
+def _to_low_point(q: Engine, street: str, end: End, s: float, standing: list[float]) -> Mend | None:
+    """What moves an outlet to the nearest place where water stands; None where there is none, or the outlet is not its own."""
+    total = outline(q, street, end).ring.total
+    own = [k for k, o in enumerate(head_at(q, street, end).outlets) if abs(o.share * total - s) <= _AT]
+    if not standing or not own:
+        return None
+    to = min(standing, key=lambda low: abs(low - s))
+    return Mend("Move it to the low point", moved_outlet(q, street, end, own[0], to))
+
+
+def _lip(q: Engine, street: str, end: End, levels: RingLevels, rules: StreetClass, of: ThingId) -> list[Finding]:
+    """Stretches of the lip that fall too little or too much, and curves without room."""
+    on, profile = _OfLip(q, street, end, of), levels.rule.profile
     # The legs at both ends belong to the straight lips.
     for i in range(1, len(profile.grades) - 1):
         g = float(abs(profile.grades[i]))
@@ -161,7 +177,7 @@ def _lip(q: Engine, street: str, end: End, levels: RingLevels, rules: StreetClas
             s = float(0.5 * (profile.chainages[i] + profile.chainages[i + 1]))
             words = f"its lip falls at only {share(g)}, less than {share(rules.least_kerb_fall)}"
             remedy = "change a level beside it" if levels.governs == "own" else "lessen its radial fall"
-            tell("bulb drainage", words, remedy, s, g, rules.least_kerb_fall)
+            on.tell("bulb drainage", words, remedy, s, g, rules.least_kerb_fall)
     between = np.abs(profile.grades[1:-1])
     if between.size and too_high(steepest := float(between.max()), rules.most_return_fall):
         i = int(between.argmax()) + 1
@@ -170,12 +186,12 @@ def _lip(q: Engine, street: str, end: End, levels: RingLevels, rules: StreetClas
         remedy = (
             "change a level beside it" if levels.governs == "own" else "enlarge its returns, or ease the street's grade"
         )
-        tell("head's lip too steep", words, remedy, s, steepest, rules.most_return_fall)
+        on.tell("head's lip too steep", words, remedy, s, steepest, rules.most_return_fall)
     for i, over in profile.overlaps():
         s = float(0.5 * (profile.chainages[i] + profile.chainages[i + 1]))
         words = f"the curves on both sides of {s:.2f} m round need {over:.2f} m more than lies between them"
-        tell("curves overlap on a head's lip", words, "shorten one of them", s, over, 0.0)
-    return found
+        on.tell("curves overlap on a head's lip", words, "shorten one of them", s, over, 0.0)
+    return on.found
 
 
 def _radial(q: Engine, street: str, end: End, rules: StreetClass, of: ThingId) -> list[Finding]:
