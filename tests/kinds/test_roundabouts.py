@@ -15,7 +15,7 @@ from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.junction.model import CrossingChoice, ReturnLevel, set_crossing_corner
 from humble_loop.kinds.junction.nodes import all_joints, unworked
 from humble_loop.kinds.junction.vehicles import VEHICLES
-from humble_loop.kinds.roundabout import CircleLine, KerbLine, Roundabout, SplitterLine
+from humble_loop.kinds.roundabout import CircleLine, KerbLine, LegIslandLine, Roundabout
 from humble_loop.kinds.roundabout.checks import roundabout_findings, settled
 from humble_loop.kinds.roundabout.faults import faults
 from humble_loop.kinds.roundabout.layout import kerb_after, lip_edge
@@ -772,8 +772,8 @@ def test_tables_tell_middles_legs_and_tangent_points():
 def test_every_preset_is_there_and_islands_lie_on_the_carriageway():
     q = Engine(cross(preset="single"))
     assert [p.id for p in new_site().all(RoundaboutPreset)] == ["mini", "compact", "single", "two-lane"]
-    lip = line(q, SplitterLine(ID, "a:onwards"))
-    back = line(q, SplitterLine(ID, "a:onwards", 0, "kerb back"))
+    lip = line(q, LegIslandLine(ID, "a:onwards"))
+    back = line(q, LegIslandLine(ID, "a:onwards", "splitter", 0, "kerb back"))
     s = np.linspace(0.0, lip.plan.end, 9)
     assert back.rule.levels(s) == pytest.approx(lip.rule.levels(s) + 0.12, abs=1e-9)
 

@@ -9,9 +9,8 @@ import numpy as np
 from humble_loop.geometry.arcs import DoesNotFit
 from humble_loop.geometry.arrays import Floats, left_normals, tangents
 from humble_loop.geometry.chain import Chain, Element
+from humble_loop.geometry.outlines import backwards, closed, parallel
 from humble_loop.geometry.roots import zero_between
-
-_CLOSED = 1e-6  # metres by which an outline may miss its own beginning: it is far less
 
 
 @dataclass(frozen=True)
@@ -104,23 +103,6 @@ def _meets(road: Chain, offset: float, middle: Floats, away: float) -> float:
     return 0.0 if out[0] == 0 else zero_between(beyond, float(u[out[0] - 1]), float(u[out[0]]))
 
 
-def _parallel(road: Chain, begin: float, finish: float, out: float) -> list[Element]:
-    """The road's line from one place to a later one, ``out`` metres to its left, as elements."""
-    if finish - begin < 1e-9:
-        return []
-    found = []
-    for e in road.part(begin, finish).elements:
-        if e.k0 != e.k1:
-            raise DoesNotFit("its road bends in a transition beside it; make that shorter, or the island")
-        stretch = 1.0 - e.k0 * out
-        found.append(Element(e.length * stretch, e.k0 / stretch, e.k0 / stretch))
-    return found
-
-
-def _back(elements: list[Element]) -> list[Element]:
-    return [Element(e.length, -e.k1, -e.k0) for e in reversed(elements)]
-
-
 def _across(wide: float, rounding: float) -> list[Element]:
     """Square across from one side to the other, with both corners."""
     corner = Element(0.5 * np.pi * rounding, 1.0 / rounding, 1.0 / rounding)
@@ -135,10 +117,10 @@ def _round(wide: float) -> list[Element]:
 def _far(road: Chain, left: float, right: float, begin: float, nose: float, rounding: float) -> Chain:
     """The piece beyond an opening."""
     a = begin + rounding
-    up, down = _parallel(road, a, nose, -right), _back(_parallel(road, a, nose, left))
+    up, down = parallel(road, a, nose, -right), backwards(parallel(road, a, nose, left))
     frame = road.at([a])
     elements = [*up, *_round(left + right), *down, *_across(left + right, rounding)]
-    return _closed(frame.points[0] - right * left_normals(frame.headings[0]), float(frame.headings[0]), elements)
+    return closed(frame.points[0] - right * left_normals(frame.headings[0]), float(frame.headings[0]), elements)
 
 
 def _outline(
@@ -152,9 +134,9 @@ def _outline(
     if sweep <= 0.0:
         raise DoesNotFit("its corners at the circle have no room beside one another")
     elements = [
-        *_parallel(road, right.begin, far, -right.out),
+        *parallel(road, right.begin, far, -right.out),
         *end,
-        *_back(_parallel(road, left.begin, far, left.out)),
+        *backwards(parallel(road, left.begin, far, left.out)),
         *_bent(left),
         Element(left.turn * rounding, 1.0 / rounding, 1.0 / rounding),
         Element(sweep * radius, -1.0 / radius, -1.0 / radius),
@@ -162,18 +144,11 @@ def _outline(
         *_bent(right),
     ]
     frame = road.at([right.begin])
-    return _closed(frame.points[0] - right.out * left_normals(frame.headings[0]), float(frame.headings[0]), elements)
+    return closed(frame.points[0] - right.out * left_normals(frame.headings[0]), float(frame.headings[0]), elements)
 
 
 def _bent(side: _Side) -> list[Element]:
     return [Element(side.bend * side.radius, -1.0 / side.radius, -1.0 / side.radius)] if side.bend > 0.0 else []
-
-
-def _closed(start: Floats, heading: float, elements: list[Element]) -> Chain:
-    made = Chain.from_elements(start, heading, [e for e in elements if e.length > 1e-9])
-    if float(np.hypot(*(made.points_at([made.total])[0] - start))) > _CLOSED:
-        raise DoesNotFit("its sides do not meet")
-    return made
 
 
 def _fillet(side: Beside, middle: Floats, radius: float, rounding: float, road: Chain) -> Floats:

@@ -10,7 +10,9 @@ from humble_loop.ground.merge import same_places
 from humble_loop.ground.surface import Surface
 from humble_loop.kinds.roundabout.faces import RoundaboutFace, across, faces_of
 from humble_loop.kinds.roundabout.faults import faults
-from humble_loop.kinds.roundabout.layout import Kerb, KerbLine, kerb_after, kerb_name
+from humble_loop.kinds.roundabout.gaps import Kerb
+from humble_loop.kinds.roundabout.layout import KerbLine, kerb_name, lane_kerb
+from humble_loop.kinds.roundabout.leg_islands import island_faces
 from humble_loop.kinds.roundabout.levels import CircleLine, circle_plane
 from humble_loop.kinds.roundabout.model import Roundabout, add_pit
 from humble_loop.kinds.roundabout.paths import entry_angle, paths
@@ -27,7 +29,6 @@ from humble_loop.kinds.roundabout.place import (
     roundabout_of,
     sizes_of,
 )
-from humble_loop.kinds.roundabout.splitters import splitter_faces
 from humble_loop.kinds.roundabout.turning import drivings
 from humble_loop.kinds.roundabout.vips import pit_offers, pits_of
 from humble_loop.kinds.street.checks import face_findings, standing_water
@@ -85,7 +86,7 @@ def roundabout_findings(q: Engine, id: str) -> tuple[Finding, ...]:
 
 def _standing(q: Engine, id: str, of: ThingId, legs: tuple[Leg, ...]) -> list[Finding]:
     """Where water stands, on kerbs and in faces; and faces that cannot be made."""
-    faces, at = (*faces_of(q, id), *splitter_faces(q, id)), point(middle_of(q, id))
+    faces, at = (*faces_of(q, id), *island_faces(q, id)), point(middle_of(q, id))
     # A mouth lets its water into the circle, and that has to take it: hollows are looked for in all of the carriageway together.
     found = [f for f in face_findings(q, of, faces, at, pits_of(q, id)) if f.rule != "hollow"]
     return [*_water(q, id, of, legs), *_hollows(q, id, of, legs), *found]
@@ -139,7 +140,7 @@ def _near(q: Engine, id: str, of: ThingId, legs: tuple[Leg, ...]) -> list[Findin
     """Legs between which the kerb has no room for the radii that were chosen."""
     found = []
     for leg in legs:
-        made = q.attempt(kerb_after, id, leg.key)
+        made = q.attempt(lane_kerb, id, leg.key)
         if isinstance(made, Unsolved) or not (made.alone or _chosen(q, id, leg, legs[made.last], made)):
             continue
         where = point(made.chain.points_at([0.5 * made.chain.total])[0])
@@ -206,6 +207,9 @@ def _lanes(q: Engine, id: str, of: ThingId, legs: tuple[Leg, ...]) -> list[Findi
             if too_low(wide / lanes, LEAST_LANE):
                 words = f"its {what} of {wide:.2f} m leaves {wide / lanes:.2f} m to each of {lanes} lanes, less than {LEAST_LANE:g} m"
                 tell(4, called, words, f"make it {lanes * LEAST_LANE:.2f} m wide", wide / lanes, LEAST_LANE, place)
+        if own.bypass > 0.0 and too_low(own.bypass, LEAST_LANE):
+            words = f"its bypass lane is {own.bypass:.2f} m wide, less than {LEAST_LANE:g} m"
+            tell(4, called, words, f"make it {LEAST_LANE:.2f} m wide", own.bypass, LEAST_LANE, place)
         if too_high(own.entry, sizes.width):
             words = f"its entry of {own.entry:.2f} m is wider than the carriageway round, {sizes.width:.2f} m"
             tell(

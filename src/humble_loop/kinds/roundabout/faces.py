@@ -11,9 +11,9 @@ import shapely
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen, unique_chainages
 from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.roundabout.gaps import Kerb
 from humble_loop.kinds.roundabout.layout import (
     TIGHT,
-    Kerb,
     KerbLine,
     boundary_of,
     carriageway_from,

@@ -11,6 +11,17 @@ from humble_loop.kinds.roundabout import leg_show, show, streets
 from humble_loop.kinds.roundabout.checks import RULES, roundabout_findings
 from humble_loop.kinds.roundabout.faces import RoundaboutFace, batter_slopes, face_of, faces_of, kerb_rows, rim_rows
 from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, kerb_plan, kerb_shape, leg_widens
+from humble_loop.kinds.roundabout.leg_islands import (
+    LegIslandFace,
+    LegIslandLine,
+    island_face,
+    island_faces,
+    island_lines,
+    island_plan,
+    island_polygon,
+    island_rows,
+    island_rule,
+)
 from humble_loop.kinds.roundabout.levels import CircleLine, circle_line_plan, circle_rule, kerb_line_rule, rings_of
 from humble_loop.kinds.roundabout.model import Roundabout, recut, rejoined
 from humble_loop.kinds.roundabout.place import (
@@ -26,17 +37,6 @@ from humble_loop.kinds.roundabout.place import (
     sizes_of,
 )
 from humble_loop.kinds.roundabout.profiles import level_sheet, profile_handles, profiles
-from humble_loop.kinds.roundabout.splitters import (
-    SplitterFace,
-    SplitterLine,
-    splitter_face,
-    splitter_faces,
-    splitter_lines,
-    splitter_plan,
-    splitter_polygon,
-    splitter_rows,
-    splitter_rule,
-)
 from humble_loop.kinds.roundabout.tables import TABLES, path_sheet, set_out
 from humble_loop.kinds.roundabout.turning import driving_sheet
 from humble_loop.kinds.roundabout.vips import offers, section_handles
@@ -77,32 +77,32 @@ class Roundabouts(Kind):
         for leg in () if isinstance(legs, Unsolved) else legs:
             if not isinstance(q.attempt(kerb_after, thing.id, leg.key), Unsolved):
                 found += [KerbLine(thing.id, leg.key, n) for n in kerb_shape(q, thing.id, leg.key)[0].names]
-        return (*found, *splitter_lines(q, thing.id))
+        return (*found, *island_lines(q, thing.id))
 
     def line_plan(self, q: Engine, id: LineId) -> LinePlan:
-        if isinstance(id, SplitterLine):
-            return splitter_plan(q, id)
+        if isinstance(id, LegIslandLine):
+            return island_plan(q, id)
         assert isinstance(id, (CircleLine, KerbLine))
         return circle_line_plan(q, id) if isinstance(id, CircleLine) else kerb_plan(q, id)
 
     def level_rule(self, q: Engine, id: LineId) -> LevelRule:
-        if isinstance(id, SplitterLine):
-            return splitter_rule(q, id)
+        if isinstance(id, LegIslandLine):
+            return island_rule(q, id)
         assert isinstance(id, (CircleLine, KerbLine))
         return circle_rule(q, id) if isinstance(id, CircleLine) else kerb_line_rule(q, id)
 
     def rows_on(self, q: Engine, line: LineId) -> Floats:
-        if isinstance(line, SplitterLine):
-            return splitter_rows(q, line.roundabout, line.leg, line.piece)
+        if isinstance(line, LegIslandLine):
+            return island_rows(q, line.roundabout, line.leg, line.part, line.piece)
         assert isinstance(line, (CircleLine, KerbLine))
         return rim_rows(q, line.roundabout) if isinstance(line, CircleLine) else kerb_rows(q, line.roundabout, line.leg)
 
     def faces(self, q: Engine, thing: ThingId) -> tuple[FaceId, ...]:
-        return (*faces_of(q, thing.id), *splitter_faces(q, thing.id))
+        return (*faces_of(q, thing.id), *island_faces(q, thing.id))
 
     def face(self, q: Engine, id: FaceId) -> Face:
-        if isinstance(id, SplitterFace):
-            return splitter_face(q, id)
+        if isinstance(id, LegIslandFace):
+            return island_face(q, id)
         assert isinstance(id, RoundaboutFace)
         return face_of(q, id)
 
@@ -143,7 +143,7 @@ class Roundabouts(Kind):
         return streets.stations(q, street)
 
     def obstacles(self, q: Engine, street: str) -> tuple[shapely.Geometry, ...]:
-        made = [q.attempt(splitter_polygon, id, leg.key) for id, leg in legs_on(q, street)]
+        made = [q.attempt(island_polygon, id, leg.key) for id, leg in legs_on(q, street)]
         return tuple(m for m in made if not isinstance(m, Unsolved) and not m.is_empty)
 
     def ribbon(self, q: Engine, street: str) -> tuple[Mark, ...]:

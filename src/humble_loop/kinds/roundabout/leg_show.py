@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 import numpy as np
 import shapely
@@ -12,15 +11,12 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, left_normals, tangents
 from humble_loop.geometry.corners import OuterArc
 from humble_loop.kinds.roundabout.aside import passes_by
-from humble_loop.kinds.roundabout.layout import (
-    Kerb,
-    arc_radius,
-    kerb_after,
-    leg_edge,
-    lip_edge,
-    outer_arc,
-    turn_with_room,
-)
+from humble_loop.kinds.roundabout.bypass import bypass_beside, gap_key
+from humble_loop.kinds.roundabout.bypass_show import bypass_facts, bypass_handles
+from humble_loop.kinds.roundabout.gaps import Kerb, arc_radius, lane_edge, outer_arc
+from humble_loop.kinds.roundabout.layout import kerb_after, lane_kerb, leg_edge, lip_edge, turn_with_room
+from humble_loop.kinds.roundabout.leg_hand import LegHand, to_leg
+from humble_loop.kinds.roundabout.leg_islands import PARTS, LegIslandLine, pieces_of
 from humble_loop.kinds.roundabout.model import set_leg
 from humble_loop.kinds.roundabout.place import (
     OUTER_TURN,
@@ -35,7 +31,7 @@ from humble_loop.kinds.roundabout.place import (
     roundabout_name,
     sizes_of,
 )
-from humble_loop.kinds.roundabout.splitters import SplitterLine, pieces_of, splitters
+from humble_loop.kinds.roundabout.splitters import splitters
 from humble_loop.kinds.street.show import SAG
 from humble_loop.lines.describe import (
     LABEL_RANKS,
@@ -48,8 +44,6 @@ from humble_loop.lines.describe import (
     Place,
     Row,
     Stroke,
-    Told,
-    Typed,
     Unit,
     joined_up,
 )
@@ -57,8 +51,6 @@ from humble_loop.lines.line import line_plan
 from humble_loop.site.edits import Edit, EditError
 from humble_loop.site.model import SIDES, Side, Site, other_side, side_sign
 
-_DIGITS = 2
-_LEAST = 0.5  # metres of a size that is dragged
 _INSIDE = 1e-9  # metres
 
 
@@ -75,10 +67,14 @@ def of_thing(thing: str) -> tuple[str, str]:
 
 def kerbs_beside(q: Engine, id: str, leg: Leg) -> dict[Side, Kerb]:
     """The kerbs on both sides of a leg, those that can be made."""
-    legs = legs_of(q, id)
-    k = next(i for i, g in enumerate(legs) if g.key == leg.key)
-    made = {seen: q.attempt(kerb_after, id, key) for seen, key in (("left", leg.key), ("right", legs[k - 1].key))}
-    return {seen: kerb for seen, kerb in made.items() if isinstance(kerb, Kerb)}  # type: ignore[misc]
+    made = {seen: q.attempt(kerb_after, id, gap_key(q, id, leg, seen)) for seen in SIDES}
+    return {seen: kerb for seen, kerb in made.items() if isinstance(kerb, Kerb)}
+
+
+def edges_beside(q: Engine, id: str, leg: Leg) -> dict[Side, Kerb]:
+    """The edges of its lanes to and from the circle on both sides: its kerbs, but beside bypass lanes."""
+    made = {seen: q.attempt(lane_kerb, id, gap_key(q, id, leg, seen)) for seen in SIDES}
+    return {seen: kerb for seen, kerb in made.items() if isinstance(kerb, Kerb)}
 
 
 def arc_points(made: Kerb, seen: Side) -> Floats:
@@ -91,27 +87,28 @@ def arc_points(made: Kerb, seen: Side) -> Floats:
 
 
 def drawing(q: Engine, id: str, key: str) -> Drawing:
-    """Its kerbs' arcs, the circle between them, and its splitter island."""
+    """Its kerbs' arcs, the circle between them, and its islands."""
     leg = leg_of(q, id, key)
     arcs = [arc_points(made, seen) for seen, made in kerbs_beside(q, id, leg).items()]
     strokes = [Stroke("return", joined_up(arcs))]
     by_role: dict[str, list[Floats]] = {"give way": [_across(q, id, leg)]}
-    for n in pieces_of(q, id, key):
-        for point, role in (("lip", "return"), ("kerb back", "kerb")):
-            plan = q.attempt(line_plan, SplitterLine(id, key, n, point))
-            if not isinstance(plan, Unsolved):
-                by_role.setdefault(role, []).extend(plan.points(s) for s in plan.runs(SAG))
+    for part in PARTS:
+        for n in pieces_of(q, id, key, part):
+            for point, role in (("lip", "return"), ("kerb back", "kerb")):
+                plan = q.attempt(line_plan, LegIslandLine(id, key, part, n, point))
+                if not isinstance(plan, Unsolved):
+                    by_role.setdefault(role, []).extend(plan.points(s) for s in plan.runs(SAG))
     return Drawing((*strokes, *(Stroke(role, joined_up(runs)) for role, runs in by_role.items())))
 
 
 def lit(q: Engine, id: str, key: str) -> Floats:
-    """Its kerbs' arcs, the circle between them, and its splitter island (n, 2)."""
+    """Its kerbs' arcs, the circle between them, and its islands (n, 2)."""
     return np.concatenate([np.empty((0, 2)), *(s.points for s in drawing(q, id, key).strokes if s.role != "kerb")])
 
 
 def _across(q: Engine, id: str, leg: Leg) -> Floats:
-    """The circle between a leg's two kerbs (n, 2)."""
-    kerbs = kerbs_beside(q, id, leg)
+    """The circle between the edges of a leg's lanes (n, 2)."""
+    kerbs = edges_beside(q, id, leg)
     if len(kerbs) < 2:
         return np.empty((0, 2))
     begin, finish = kerbs["right"].angles[1], kerbs["left"].angles[0]
@@ -121,9 +118,11 @@ def _across(q: Engine, id: str, leg: Leg) -> Floats:
 
 
 def details(q: Engine, id: str, key: str) -> Drawing:
-    """The radii of its kerbs."""
+    """The radii of its kerbs, and of the edges of its lanes beside a bypass lane."""
     leg, labels = leg_of(q, id, key), []
-    for seen, made in kerbs_beside(q, id, leg).items():
+    kerbs, edges = kerbs_beside(q, id, leg), edges_beside(q, id, leg)
+    beside = [(seen, edge) for seen, edge in edges.items() if edge is not kerbs.get(seen)]
+    for seen, made in (*kerbs.items(), *beside):
         for k in made.arcs(0 if seen == "left" else 1):
             e, n = made.chain.points_at([0.5 * (made.chain.starts[k] + made.chain.starts[k + 1])])[0].tolist()
             words = f"R {round(1.0 / abs(float(made.chain.k0[k])), 6):g}"
@@ -134,18 +133,14 @@ def details(q: Engine, id: str, key: str) -> Drawing:
 # Facts
 
 
-def _to(id: str, leg: Leg, key: str) -> Callable[[Any], Edit]:
-    return lambda value: lambda s: set_leg(s, id, leg.street, leg.drawn, **{key: value})
-
-
 def facts(q: Engine, id: str, key: str) -> tuple[Row, ...]:
-    """How it comes in and goes out, and its splitter island."""
+    """How it comes in and goes out, its bypass lane and its splitter island."""
     leg, entry = leg_of(q, id, key), entry_side(q)
-    made, kerbs = leg_choice(q, id, leg.street, leg.drawn), kerbs_beside(q, id, leg)
+    made, edges = leg_choice(q, id, leg.street, leg.drawn), edges_beside(q, id, leg)
     sizes, aside = leg_sizes(q, id, leg), passes_by(q, id, leg)
 
     def size(label: str, name: str, unit: Unit = "size") -> Fact:
-        given, used, edit = getattr(made, name), getattr(sizes, name), _to(id, leg, name)
+        given, used, edit = getattr(made, name), getattr(sizes, name), to_leg(id, leg, name)
         typed = edit if unit != "count" else (lambda v: edit(int(v)))
         return Fact(
             label,
@@ -168,13 +163,14 @@ def facts(q: Engine, id: str, key: str) -> tuple[Row, ...]:
             size("lanes", f"{name}_lanes", "count"),
             size("radius", f"{name}_radius"),
         ]
-        if seen in kerbs:
-            used = kerbs[seen].radii[0 if seen == "left" else 1]
+        if seen in edges:
+            used = edges[seen].radii[0 if seen == "left" else 1]
             if abs(used - getattr(sizes, f"{name}_radius")) > 1e-6:
                 rows.append(Fact("as it fits beside the next leg", "length", used, inner=True))
         else:
             rows.append(Note(_why(q, id, leg, seen), heading=False))
         rows += _outer(q, id, leg, seen, name)
+    rows += bypass_facts(q, id, leg)
     rows += [
         Note("Approach"),
         size("widens over", "flare"),
@@ -188,7 +184,7 @@ def facts(q: Engine, id: str, key: str) -> tuple[Row, ...]:
 
 def _splitter(q: Engine, id: str, leg: Leg, size: Callable[[str, str, Unit], Fact]) -> list[Row]:
     """What there is to say of a leg's splitter island besides its length; ``size`` makes the fact of one of the leg's sizes."""
-    beside, edit = leg_sizes(q, id, leg).splitter_offset, _to(id, leg, "splitter_offset")
+    beside, edit = leg_sizes(q, id, leg).splitter_offset, to_leg(id, leg, "splitter_offset")
     rows: list[Row] = [
         size("wide", "splitter_width", "size"),
         Fact("left of the centreline", "length", beside, "set", edit, inner=True),
@@ -209,8 +205,8 @@ def _outer(q: Engine, id: str, leg: Leg, seen: Side, name: str) -> tuple[Row, ..
     if outer_arc(q, sizes, seen) is None:
         return (Actions(((f"An outer arc at the {name}'s lip", _with_outer(q, id, leg, seen, name)),)),)
     rows = (
-        Fact("radius at the lip", "size", getattr(sizes, outer), "set", _to(id, leg, outer), inner=True),
-        Fact("turns", "angle", getattr(sizes, turn), "set", _to(id, leg, turn), inner=True),
+        Fact("radius at the lip", "size", getattr(sizes, outer), "set", to_leg(id, leg, outer), inner=True),
+        Fact("turns", "angle", getattr(sizes, turn), "set", to_leg(id, leg, turn), inner=True),
     )
     return (*rows, Actions((("One arc again", lambda s: set_leg(s, id, leg.street, leg.drawn, **{outer: None})),)))
 
@@ -235,9 +231,7 @@ _WIDER = 2.5  # times the radius at the circle that one at the lip has to begin 
 
 
 def _why(q: Engine, id: str, leg: Leg, seen: Side) -> str:
-    legs = legs_of(q, id)
-    k = next(i for i, g in enumerate(legs) if g.key == leg.key)
-    made = q.attempt(kerb_after, id, leg.key if seen == "left" else legs[k - 1].key)
+    made = q.attempt(kerb_after, id, gap_key(q, id, leg, seen))
     return f"{made.message}; {made.remedy}" if isinstance(made, Unsolved) else ""
 
 
@@ -245,50 +239,20 @@ def _why(q: Engine, id: str, leg: Leg, seen: Side) -> str:
 
 
 def handles(q: Engine, id: str, key: str) -> tuple[Handle, ...]:
-    """On both sides where its kerb touches the lip (its radius), where it is at its width, and where it has widened; and its splitter island."""
-    hand = _Hand(q, id, leg_of(q, id, key))
+    """On both sides where its kerb touches the lip (its radius), where it is at its width, and where it has widened; its bypass lane and its splitter
+    island.
+    """
+    hand = LegHand(q, id, leg_of(q, id, key))
     sides = [h for seen in SIDES for h in _side_handles(hand, seen)]
-    return (*sides, *(_splitter_handles(hand) if hand.sizes.splitter > 0.0 else ()))
+    return (*sides, *bypass_handles(hand), *(_splitter_handles(hand) if hand.sizes.splitter > 0.0 else ()))
 
 
-class _Hand:
-    """A leg in hand: the handles of its sizes."""
-
-    def __init__(self, q: Engine, id: str, leg: Leg) -> None:
-        self.q, self.id, self.leg, self.sizes = q, id, leg, leg_sizes(q, id, leg)
-        self.name = leg_name(q, id, leg)
-
-    def along(self, place: Place) -> float:
-        """Metres along the leg of a place."""
-        return float(self.leg.chain.feet([place], extend=True).chainages[0])
-
-    def handle(
-        self,
-        size: str,
-        words: str,
-        u: float,
-        offset: float,
-        measure: Callable[[Place], float],
-        rule: Callable[[Engine], str],
-        key: tuple[Any, ...] = (),
-    ) -> Handle:
-        """A handle ``u`` metres along the leg and ``offset`` to the left, whose place is measured as one of its sizes."""
-        edit, was = _to(self.id, self.leg, size), float(getattr(self.sizes, size))
-
-        def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
-            now = max(_LEAST, round(measure(place), _DIGITS))
-            return edit(now), (Told(words, "length", now, was),)
-
-        e, n = self.leg.chain.points_at([u], offset)[0].tolist()
-        held = (f"leg {size}", self.id, self.leg.key, *key)
-        typed = (Typed("size", f"a {words}", edit),)
-        return Handle(held, (float(e), float(n)), f"{self.name} {words}", "round", moved, typed, rule)
-
-
-def _side_handles(hand: _Hand, seen: Side) -> list[Handle]:
+def _side_handles(hand: LegHand, seen: Side) -> list[Handle]:
     q, id, leg, sizes, sign = hand.q, hand.id, hand.leg, hand.sizes, side_sign(seen)
-    name = "entry" if seen == entry_side(q) else "exit"
-    edge, at = lip_edge(q, leg, seen), leg_edge(q, id, leg, seen)
+    name, n = "entry" if seen == entry_side(q) else "exit", 0 if seen == "left" else 1
+    lip, bypass, turned = lip_edge(q, leg, seen), bypass_beside(q, id, leg, seen), edges_beside(q, id, leg).get(seen)
+    edge = lip if bypass is None else lane_edge(q, leg, sizes, seen)
+    at = leg_edge(q, id, leg, seen) if turned is None else turned.leg_at[n]
     size, frame = sizes_of(q, id).radius, leg.chain.at([leg.throat])
     from_middle, heading = frame.points[0] - middle_of(q, id), float(frame.headings[0])
     across = sign * float(from_middle @ left_normals(heading)) + abs(edge.offset(at))
@@ -309,7 +273,8 @@ def _side_handles(hand: _Hand, seen: Side) -> list[Handle]:
 
     full = max(at, leg.throat + sizes.splitter)
     beside = abs(edge.offset(full)) - float(getattr(sizes, name))
-    flared = min(full + sizes.flare, leg.chain.total)
+    wide_to = max(full, leg_edge(q, id, leg, seen))  # beside a bypass lane it is wide to where that leaves it
+    flared = min(wide_to + sizes.flare, leg.chain.total)
 
     def wide(place: Place) -> float:
         return sign * float(leg.chain.feet([place]).offsets[0]) - beside
@@ -320,13 +285,20 @@ def _side_handles(hand: _Hand, seen: Side) -> list[Handle]:
         return "" if now is None else _why(q, id, now, seen)
 
     return [
-        hand.handle(f"{name}_radius", f"{name} radius", at, edge.offset(at), radius, rule),
-        hand.handle(name, f"{name} width", full, edge.offset(full), wide, rule),
-        hand.handle("flare", "flare", flared, edge.offset(flared), lambda p: hand.along(p) - full, rule, (name,)),
+        hand.handle(f"{name}_radius", f"{name} radius", hand.beside(at, edge.offset(at)), radius, rule),
+        hand.handle(name, f"{name} width", hand.beside(full, edge.offset(full)), wide, rule),
+        hand.handle(
+            "flare",
+            "flare",
+            hand.beside(flared, lip.offset(flared)),
+            lambda p: hand.along(p) - wide_to,
+            rule,
+            (name,),
+        ),
     ]
 
 
-def _splitter_handles(hand: _Hand) -> list[Handle]:
+def _splitter_handles(hand: LegHand) -> list[Handle]:
     id, leg, sizes = hand.id, hand.leg, hand.sizes
     offset, nose = sizes.splitter_offset, leg.throat + sizes.splitter
 
@@ -342,12 +314,18 @@ def _splitter_handles(hand: _Hand) -> list[Handle]:
 
     half = 0.5 * sizes.splitter_width
     found = [
-        hand.handle("splitter", "length of its splitter island", nose, offset, out, rule),
-        hand.handle("splitter_width", "width of its splitter island", nose - 2.0 * half, offset + half, wide, rule),
+        hand.handle("splitter", "length of its splitter island", hand.beside(nose, offset), out, rule),
+        hand.handle(
+            "splitter_width",
+            "width of its splitter island",
+            hand.beside(nose - 2.0 * half, offset + half),
+            wide,
+            rule,
+        ),
     ]
     if sizes.crossing > 0.0:
         words = "distance of its crossing from the circle"
-        found.append(hand.handle("crossing", words, leg.throat + sizes.crossing, offset, out, rule))
+        found.append(hand.handle("crossing", words, hand.beside(leg.throat + sizes.crossing, offset), out, rule))
     return found
 
 

@@ -32,7 +32,8 @@ class RoundaboutLeg(Model):
     ``entry_outer`` is there the entry is compound: an arc of that radius turns by ``entry_turn`` (degrees) at the lip, before the one at the circle. Its
     splitter island is ``splitter`` metres long from the circle (0: none), ``splitter_width`` wide, and lies ``splitter_offset`` to the
     left of the centreline seen leaving; it opens ``crossing_width`` metres for a crossing from ``crossing`` metres before the circle (0: not).
-    Its kerbs go through levels: each at a ``share`` of the arc, from the circle outwards.
+    Where ``bypass`` is there, a lane so wide leaves its entry and goes past the circle to the exit of the next leg on that side; the kerb of that has
+    ``bypass_radius``. Its kerbs go through levels: each at a ``share`` of the arc, from the circle outwards.
     """
 
     street: str
@@ -53,6 +54,8 @@ class RoundaboutLeg(Model):
     splitter_offset: Annotated[float, between(-10.0, 10.0)] = 0.0
     crossing: Length | None = None
     crossing_width: Width | None = None
+    bypass: Width | None = None
+    bypass_radius: Width | None = None
     entry_levels: tuple[ReturnLevel, ...] = ()
     exit_levels: tuple[ReturnLevel, ...] = ()
 

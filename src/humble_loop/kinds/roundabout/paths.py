@@ -17,8 +17,9 @@ from humble_loop.engine.in_pieces import InPieces, Pieces
 from humble_loop.engine.query import Engine, query
 from humble_loop.geometry.arrays import Floats, frozen, left_normals
 from humble_loop.geometry.spline_path import radii
-from humble_loop.kinds.roundabout.layout import kerb_after
-from humble_loop.kinds.roundabout.place import Leg, entry_side, leg_sizes, legs_of, middle_of, sizes_of
+from humble_loop.kinds.roundabout.bypass import gap_key
+from humble_loop.kinds.roundabout.layout import lane_kerb
+from humble_loop.kinds.roundabout.place import Leg, entry_side, leg_sizes, middle_of, sizes_of
 from humble_loop.kinds.roundabout.splitters import SETBACK
 from humble_loop.kinds.roundabout.ways import Driven, Way, driven, joined, smoothest_on
 
@@ -28,7 +29,7 @@ _FRICTION = np.array([0.44, 0.42, 0.39, 0.33, 0.28, 0.23, 0.19, 0.16, 0.14])
 """Side friction that drivers use in built-up places at those speeds: typical."""
 SUPER, ADVERSE = 0.02, -0.02  # crossfall on entries and exits, and round the circle: typical
 
-TurnName = Literal["left", "through", "right", "round"]
+TurnName = Literal["left", "through", "right", "round", "bypass"]
 
 
 def speed_on(radius: float, across: float) -> float:
@@ -86,7 +87,7 @@ def _path(made: Driven, begin: Way, finish: Way) -> Path | None:
     """The fastest path from one leg to another; None where nothing is left to drive on."""
     over = KERB - LINE  # a line is passed nearer than a kerb, from which all of the ground's edge is kept away alike
     ground = joined([made.disc(made.radius), begin.ground(made.entry, over), finish.ground(made.exit, over)])
-    ground = ground.difference(made.disc(made.island)).difference(made.splitters)
+    ground = ground.difference(made.disc(made.island)).difference(made.standing)
     lane = 0.5 * (made.radius + made.island)
     places = smoothest_on(made.route(begin, finish, lane), ground.buffer(-KERB))
     if places is None:
@@ -97,6 +98,8 @@ def _path(made: Driven, begin: Way, finish: Way) -> Path | None:
     zones = (n <= k) & outside, out <= rim + SETBACK, (n >= k) & outside
     least = [int(np.argmin(np.where(zone, size, np.inf))) if zone.any() else k for zone in zones]
     turn: TurnName = "round" if begin is finish else _turn_of(places)
+    if made.past(begin, finish) is not None:
+        turn = "bypass"
     own = float(size[least[0]]), float(size[least[1]]), float(size[least[2]])
     return Path(
         begin.leg.key, finish.leg.key, turn, frozen(places), own, (places[least[0]], places[least[1]], places[least[2]])
@@ -116,9 +119,7 @@ def entry_angle(q: Engine, id: str, leg: Leg) -> float:
     middle: it crosses the circle R at the angle of the triangle of these three.
     """
     sizes, size, seen = leg_sizes(q, id, leg), sizes_of(q, id).radius, entry_side(q)
-    legs = legs_of(q, id)
-    k = next(i for i, g in enumerate(legs) if g.key == leg.key)
-    kerb = kerb_after(q, id, leg.key if seen == "left" else legs[k - 1].key)
+    kerb = lane_kerb(q, id, gap_key(q, id, leg, seen))
     radius = kerb.radii[0 if seen == "left" else 1]
     first = kerb.beside_circle(0 if seen == "left" else 1)
     bent = float(kerb.chain.k0[first])

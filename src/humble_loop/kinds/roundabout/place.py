@@ -262,7 +262,9 @@ def legs_on(q: Engine, street: str) -> tuple[tuple[str, Leg], ...]:
 
 @dataclass(frozen=True)
 class LegSizes:
-    """The sizes of a leg as they are used, in metres and degrees; see ``RoundaboutLeg``. An outer radius of 0 is none: one arc."""
+    """The sizes of a leg as they are used, in metres and degrees; see ``RoundaboutLeg``. An outer radius of 0 is none: one arc. A bypass lane of 0 is
+    none, and the radius of its kerb is 0 where it is as proposed.
+    """
 
     entry: float
     exit: float
@@ -280,6 +282,8 @@ class LegSizes:
     splitter_offset: float
     crossing: float
     crossing_width: float
+    bypass: float
+    bypass_radius: float
 
 
 _SIZES = (
@@ -304,6 +308,7 @@ def leg_sizes(q: Engine, id: str, leg: Leg) -> LegSizes:
     for end in ("entry", "exit"):
         outer, turn = getattr(chosen, f"{end}_outer"), getattr(chosen, f"{end}_turn")
         values |= {f"{end}_outer": outer or 0.0, f"{end}_turn": OUTER_TURN if turn is None else turn}
+    values |= {"bypass": chosen.bypass or 0.0, "bypass_radius": chosen.bypass_radius or 0.0}
     return LegSizes(**values, splitter_offset=chosen.splitter_offset)
 
 

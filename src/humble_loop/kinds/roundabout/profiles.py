@@ -12,7 +12,8 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import frozen
 from humble_loop.kinds.junction.model import LEAST_APART, ReturnLevel
-from humble_loop.kinds.roundabout.layout import Kerb, KerbLine, kerb_after
+from humble_loop.kinds.roundabout.gaps import Kerb
+from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after
 from humble_loop.kinds.roundabout.levels import CircleLine
 from humble_loop.kinds.roundabout.model import set_leg
 from humble_loop.kinds.roundabout.place import (

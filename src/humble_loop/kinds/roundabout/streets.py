@@ -7,8 +7,8 @@ import shapely
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats
+from humble_loop.kinds.roundabout.gaps import Kerb
 from humble_loop.kinds.roundabout.layout import (
-    Kerb,
     KerbLine,
     boundary_of,
     carriageway_from,

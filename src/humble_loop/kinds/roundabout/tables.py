@@ -7,7 +7,10 @@ from typing import Any
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
-from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, outer_arc
+from humble_loop.kinds.roundabout.bypass import bypass_beside, gap_key, taker_of
+from humble_loop.kinds.roundabout.gaps import outer_arc
+from humble_loop.kinds.roundabout.layout import KerbLine, lane_kerb
+from humble_loop.kinds.roundabout.leg_islands import island_lips
 from humble_loop.kinds.roundabout.levels import CircleLine, circle_plane, rim_place
 from humble_loop.kinds.roundabout.paths import KERB, LINE, entry_angle, paths
 from humble_loop.kinds.roundabout.place import (
@@ -22,7 +25,6 @@ from humble_loop.kinds.roundabout.place import (
     roundabout_of,
     sizes_of,
 )
-from humble_loop.kinds.roundabout.splitters import SplitterLine, pieces_of
 from humble_loop.kinds.roundabout.turning import driving_table
 from humble_loop.kinds.street.plan import chain_of, name_of
 from humble_loop.lines.describe import Fact, SetOutPoint, Sheet, SheetRow
@@ -72,7 +74,7 @@ def roundabout_table(q: Engine, of: str | None, every: float | None) -> Table:
 
 
 def leg_table(q: Engine, of: str | None, every: float | None) -> Table:
-    """One row a leg: where it comes in, its entry and exit with their tangent points, and its splitter island."""
+    """One row a leg: where it comes in, its entry and exit with their tangent points, its splitter island, and its bypass lane."""
     del every
     out = []
     for id in asked(q, of):
@@ -104,6 +106,9 @@ def leg_table(q: Engine, of: str | None, every: float | None) -> Table:
         "splitter",
         "splitter_width",
         "crossing",
+        "bypass_to",
+        "bypass_width",
+        "bypass_radius",
     )
     places = (("throat_easting", "throat_northing"),) + tuple(
         (f"{e}_{p}_easting", f"{e}_{p}_northing") for e in ends for p in ("lip", "circle")
@@ -126,15 +131,24 @@ def _leg_row(q: Engine, id: str, leg: Leg) -> tuple[Any, ...]:
     widths = [v for given, (radius, _), arc in zip(chosen, ends, outer) for v in (*given, radius, *arc)]
     points = [v for _, places in ends for v in places]
     rest = (sizes.flare, sizes.splitter, sizes.splitter_width, sizes.crossing)
+    bypass = bypass_beside(q, id, leg, entry)
+    past = (None,) * 3 if bypass is None else (leg_name(q, id, taker_of(q, id, leg)), bypass.width, bypass.radius)
     where = (leg.at, *place.tolist(), level, bearing, leg.offset)
-    return (roundabout_name(q, id), leg_name(q, id, leg), name_of(q, leg.street), *where, *widths, *points, *rest)
+    return (
+        roundabout_name(q, id),
+        leg_name(q, id, leg),
+        name_of(q, leg.street),
+        *where,
+        *widths,
+        *points,
+        *rest,
+        *past,
+    )
 
 
 def _end(q: Engine, id: str, leg: Leg, seen: Side) -> tuple[float | None, tuple[float | None, ...]]:
     """The radius of a leg's arc on a side, and where it touches lip and circle."""
-    legs = legs_of(q, id)
-    k = next(i for i, g in enumerate(legs) if g.key == leg.key)
-    made = q.attempt(kerb_after, id, leg.key if seen == "left" else legs[k - 1].key)
+    made = q.attempt(lane_kerb, id, gap_key(q, id, leg, seen))
     if isinstance(made, Unsolved):
         return None, (None,) * 5
     n = 0 if seen == "left" else 1
@@ -197,7 +211,7 @@ def set_out(q: Engine, id: str) -> tuple[SetOutPoint, ...]:
         return ()
     base, name, found = chain_of(q, street), name_of(q, street), list[SetOutPoint]()
     lines: list[tuple[LineId, float]] = [(KerbLine(id, g.key), -1.0) for g in legs]
-    lines += [(SplitterLine(id, g.key, n), 1.0) for g in legs for n in pieces_of(q, id, g.key)]
+    lines += [(lip, 1.0) for lip in island_lips(q, id)]
     for line_id, outwards in lines:
         made = q.attempt(line, line_id)
         if not isinstance(made, Unsolved):

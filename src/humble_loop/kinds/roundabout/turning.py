@@ -80,7 +80,7 @@ def outermost(vehicle: Vehicle, radius: float) -> float:
 def _led_round(made: Driven, vehicle: Vehicle) -> Pieces[tuple[Driving, ...]]:
     found = []
     furthest = outermost(vehicle, made.radius - _CLEAR)
-    stands = made.disc(max(made.island - made.apron, 0.0)).union(made.splitters)
+    stands = made.disc(max(made.island - made.apron, 0.0)).union(made.standing)
     everywhere = joined(
         [made.disc(made.radius), *(w.ground(seen, _ACROSS) for w in made.ways for seen in ("left", "right"))]
     )
@@ -129,7 +129,7 @@ def _led(
     whole = joined([made.disc(made.radius), ways])
     kept = whole.buffer(-keep - more).union(whole.buffer(-keep).intersection(made.disc(lane[1] - more)))
     ground = kept.difference(ring).difference(made.disc(inner))
-    ground = ground.difference(made.splitters.buffer(keep))
+    ground = ground.difference(made.standing.buffer(keep))
     led = smoothest_on(made.route(begin, finish, 0.5 * (max(inner, made.island) + lane[1])), ground)
     if led is None or float(radii(led).min()) < _LOCK * vehicle.least_radius:
         return None

@@ -10,8 +10,12 @@ import shapely
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, frozen, tangents
+from humble_loop.geometry.corners import EdgeLine
 from humble_loop.geometry.spline_path import evenly, normals, smoothed, smoothest
-from humble_loop.kinds.roundabout.layout import Kerb, kerbs_of, lip_edge
+from humble_loop.kinds.roundabout.bypass import Bypass, bypass_beside, taker_of
+from humble_loop.kinds.roundabout.gaps import Circle, Kerb, inscribed
+from humble_loop.kinds.roundabout.layout import kerbs_of, lane_kerb, lip_edge
+from humble_loop.kinds.roundabout.leg_islands import island_polygon
 from humble_loop.kinds.roundabout.place import (
     Leg,
     LegSizes,
@@ -19,11 +23,9 @@ from humble_loop.kinds.roundabout.place import (
     leg_name,
     leg_sizes,
     legs_of,
-    middle_of,
     sizes_of,
 )
-from humble_loop.kinds.roundabout.splitters import splitter_polygon
-from humble_loop.site.model import Side, other_side, side_sign
+from humble_loop.site.model import SIDES, Side, other_side, side_sign
 
 FAR = 50.0  # metres from the circle from which it is looked at how one drives
 _BEYOND = 4.0  # metres by which the ground goes on past that
@@ -32,20 +34,26 @@ _EVERY = 2.0  # metres between places on a route
 _REACH = 9.0  # metres beside the middle of a lane that one may drive
 _AROUND = 4  # times the middles of lanes are smoothed before it is looked across them
 _INTO_NEXT = 0.6  # radians short of a whole turn from which on one only turns into the next leg
+_INSIDE = 0.5  # metres within the circle to which the ground of a leg reaches where its kerb does not come to it
 _JOIN = 1e-6  # metres by which pieces of ground are joined
 
 
 class Way:
-    """A leg as it is driven: the middles of its two ways, and their ground."""
+    """A leg as it is driven: the middles of its two ways and of bypass lanes beside them, and their ground. By its sides these have ``kerbs``, and its lanes
+    to and from the circle ``edges``, which are the same where there is no bypass lane. The one that comes from its entry goes ``to`` another leg.
+    """
 
-    def __init__(self, q: Engine, id: str, leg: Leg, left: Kerb, right: Kerb) -> None:
-        self.leg, self.sizes = leg, leg_sizes(q, id, leg)
+    def __init__(self, q: Engine, id: str, leg: Leg, left: Kerb, right: Kerb, edges: dict[Side, Kerb]) -> None:
+        self.leg, self.sizes, self.circle = leg, leg_sizes(q, id, leg), inscribed(q, id)
         # The ground goes on past where routes end, or as far as the leg does.
         self.ends = min(leg.throat + FAR + _BEYOND, leg.chain.total)
         self.far = self.ends - _BEYOND
         self.name = leg_name(q, id, leg)
         self.kerbs: dict[Side, Kerb] = {"left": left, "right": right}
-        self.lips = {seen: lip_edge(q, leg, seen) for seen in ("left", "right")}
+        self.edges = edges
+        self.lips: dict[Side, EdgeLine] = {seen: lip_edge(q, leg, seen) for seen in SIDES}
+        self.beside: dict[Side, Bypass | None] = {seen: bypass_beside(q, id, leg, seen) for seen in SIDES}
+        self.to = taker_of(q, id, leg).key if self.beside[entry_side(q)] else ""
 
     def lane(self, seen: Side) -> Floats:
         """The middle of the way on a side (n, 2), from where its kerb has turned into the leg outwards."""
@@ -56,15 +64,36 @@ class Way:
         (place,) = self._middle(seen, np.array([min(self.leg.throat + back, self.far)]))
         return frozen(place)
 
+    def bypass_lane(self, seen: Side, made: Bypass) -> Floats:
+        """The middle of a bypass lane (n, 2) beside the way on a side, from where its arc touches the lip outwards: further out it comes to that of the way."""
+        u = np.linspace(made.leg_at[0 if seen == "left" else 1], self.far, 30)
+        share, out = self._widened(seen, u), self._lip(seen, u) - 0.5 * made.width
+        return self._places(seen, u, share * out + (1.0 - share) * self._between(seen, u))
+
     def _turned(self, seen: Side) -> float:
-        at = self.kerbs[seen].leg_at[0 if seen == "left" else 1]
+        at = self.edges[seen].leg_at[0 if seen == "left" else 1]
         return self.leg.throat + min(max(at - self.leg.throat, 1.0), _NEAR)
 
     def _middle(self, seen: Side, u: Floats) -> Floats:
         """Places at chainages of the leg; nearer than its kerb has turned, as far from the leg as there."""
-        half, lip, first = _inner(self.sizes, seen), self.lips[seen], self._turned(seen)
-        offsets = 0.5 * np.array([abs(lip.offset(max(float(v), first))) + half for v in u])
-        return self.leg.chain.points_at(u, side_sign(seen) * offsets)
+        return self._places(seen, u, self._between(seen, np.maximum(u, self._turned(seen))))
+
+    def _between(self, seen: Side, u: Floats) -> Floats:
+        """How far out (n,) the middle of its lanes lies on a side."""
+        made = self.beside[seen]
+        beside = 0.0 if made is None else made.width * self._widened(seen, u)
+        return 0.5 * (self._lip(seen, u) - beside + _inner(self.sizes, seen))
+
+    def _widened(self, seen: Side, u: Floats) -> Floats:
+        """How much (n,) of a bypass lane the leg is wider by on a side."""
+        full = max(self.kerbs[seen].leg_at[0 if seen == "left" else 1], self.leg.throat + self.sizes.splitter)
+        return np.clip((full + self.sizes.flare - u) / max(self.sizes.flare, _JOIN), 0.0, 1.0)
+
+    def _lip(self, seen: Side, u: Floats) -> Floats:
+        return np.array([abs(self.lips[seen].offset(float(v))) for v in u]).reshape(-1)
+
+    def _places(self, seen: Side, u: Floats, out: Floats) -> Floats:
+        return self.leg.chain.points_at(u, side_sign(seen) * out)
 
     def ground(self, seen: Side, over: float) -> shapely.Geometry:
         """The ground of the way on a side, from its kerb to ``over`` metres across the leg's centreline."""
@@ -72,9 +101,17 @@ class Way:
         s = np.linspace(*((0.0, kerb.ends[0]) if n == 0 else (kerb.chain.total, kerb.ends[1])), 41)
         arc = kerb.chain.points_at(s)  # from the lip to the circle
         u = np.linspace(kerb.leg_at[n], self.ends, 40) if kerb.leg_at[n] < self.ends else np.empty(0)
-        lip = self.leg.chain.points_at(u, np.array([self.lips[seen].offset(float(v)) for v in u]).reshape(-1))
+        lip = self._places(seen, u, self._lip(seen, u))
         crown = self.leg.chain.points_at(np.linspace(self.leg.throat, self.ends, 40), -side_sign(seen) * over)
-        return shapely.make_valid(shapely.Polygon(np.concatenate([arc[::-1], lip, crown[::-1]])))
+        round_ = self._round(kerb, n) if kerb.alone else np.empty((0, 2))
+        return shapely.make_valid(shapely.Polygon(np.concatenate([arc[::-1], lip, crown[::-1], round_])))
+
+    def _round(self, kerb: Kerb, n: int) -> Floats:
+        """Within the circle, with which it is to be one, (n, 2) from the leg to abreast of where a kerb that does not reach it is nearest."""
+        turn = np.mod(kerb.angles[0] - self.leg.angle, 2.0 * np.pi) - (0.0 if n == 0 else 2.0 * np.pi)
+        inside = self.circle.radius - _INSIDE
+        found: Floats = self.circle.middle + inside * tangents(self.leg.angle + np.linspace(0.0, turn, 20))
+        return found
 
 
 def _inner(sizes: LegSizes, seen: Side) -> float:
@@ -84,17 +121,26 @@ def _inner(sizes: LegSizes, seen: Side) -> float:
 
 @dataclass(frozen=True)
 class Driven:
-    """A roundabout as it is driven: its ways, the ``middle`` (2,), the inscribed radius, that of the island's lip, how wide its apron is (m), its
-    splitter islands, and the side of a leg, seen going outwards, on which one comes in.
+    """A roundabout as it is driven: its ways, its inscribed ``circle``, the radius of the island's lip, how wide its apron is (m), the islands of
+    its legs, and the side of a leg, seen going outwards, on which one comes in.
     """
 
     ways: tuple[Way, ...]
-    middle: Floats
-    radius: float
+    circle: Circle
     island: float
     apron: float
-    splitters: shapely.Geometry
+    standing: shapely.Geometry
     entry: Side
+
+    @property
+    def middle(self) -> Floats:
+        """Its middle (2,)."""
+        return self.circle.middle
+
+    @property
+    def radius(self) -> float:
+        """Its inscribed radius (m)."""
+        return self.circle.radius
 
     @property
     def exit(self) -> Side:
@@ -113,7 +159,10 @@ class Driven:
                     yield begin, finish
 
     def route(self, begin: Way, finish: Way, lane: float) -> Floats:
-        """Places (n, 2) along the middles of lanes from a leg to another, round the circle ``lane`` metres from its middle."""
+        """Places (n, 2) along the middles of lanes from a leg to another, round the circle ``lane`` metres from its middle or by its bypass lane."""
+        past = self.past(begin, finish)
+        if past is not None:
+            return smoothed(evenly(past, _EVERY), _AROUND)
         coming, going = begin.lane(self.entry)[::-1], finish.lane(self.exit)
         way = -1.0 if self.entry == "right" else 1.0  # clockwise where traffic keeps left
         a, b = (float(np.arctan2(*(p - self.middle)[::-1])) for p in (coming[-1], going[0]))
@@ -125,15 +174,28 @@ class Driven:
         round_ = self.middle + lane * tangents(angles) if sweep > 0.3 else np.empty((0, 2))
         return smoothed(evenly(np.concatenate([coming, round_, going]), _EVERY), _AROUND)
 
+    def past(self, begin: Way, finish: Way) -> Floats | None:
+        """The middle (n, 2) of the bypass lane from a leg to another; None where there is none."""
+        made = begin.beside[self.entry] if begin.to == finish.leg.key else None
+        if made is None:
+            return None
+        side = -0.5 * made.width  # the arc is the island's side, its lane lies on its right
+        arc = made.arc.points_at(np.linspace(0.0, made.arc.total, 20)[1:-1], side)
+        if self.entry == "right":
+            arc = arc[::-1]
+        return np.concatenate([begin.bypass_lane(self.entry, made)[::-1], arc, finish.bypass_lane(self.exit, made)])
+
 
 def driven(q: Engine, id: str) -> Driven:
     """A roundabout as it is driven. Raises Unsolved where a kerb cannot be made."""
     legs, kerbs, sizes = legs_of(q, id), kerbs_of(q, id), sizes_of(q, id)
-    ways = tuple(Way(q, id, leg, kerbs[k], kerbs[k - 1]) for k, leg in enumerate(legs))
-    standing = [q.attempt(splitter_polygon, id, leg.key) for leg in legs]
+    edges = [lane_kerb(q, id, leg.key) for leg in legs]
+    ways = tuple(
+        Way(q, id, leg, kerbs[k], kerbs[k - 1], {"left": edges[k], "right": edges[k - 1]}) for k, leg in enumerate(legs)
+    )
+    standing = [q.attempt(island_polygon, id, leg.key) for leg in legs]
     islands = shapely.union_all([s for s in standing if not isinstance(s, Unsolved)])
-    middle, inner = middle_of(q, id), sizes.radius - sizes.width
-    return Driven(ways, middle, sizes.radius, inner, sizes.apron, islands, entry_side(q))
+    return Driven(ways, inscribed(q, id), sizes.radius - sizes.width, sizes.apron, islands, entry_side(q))
 
 
 def smoothest_on(centres: Floats, ground: shapely.Geometry) -> Floats | None:
