@@ -18,18 +18,14 @@ from humble_loop.geometry.corners import CornerCurve
 from humble_loop.geometry.lane_islands import Across, lane_islands
 from humble_loop.geometry.outlines import backwards, parallel
 from humble_loop.kinds.roundabout.gaps import Gap, Kerb, NoKerb, gap_after, lane_edge, lane_side
-from humble_loop.kinds.roundabout.place import Leg, entry_side, leg_name, leg_sizes, legs_of, roundabout_name
+from humble_loop.kinds.roundabout.place import Leg, LegSizes, entry_side, leg_name, leg_sizes, legs_of, roundabout_name
 from humble_loop.site.model import Side
 
 BYPASS = 4.5  # metres that a bypass lane has between kerbs unless it is said otherwise: what a service vehicle sweeps on its arc, typical
 _ISLAND = 2.0  # metres of its island beside the circle with the radius that is proposed: somebody with a pram can wait on it, typical
 _NOSE = 0.4  # metres of the radius of its island's ends
 _ROUNDING = 0.3  # metres of its island's corners at an opening
-_STEP, _COARSE, _MOST = (
-    0.5,
-    5.0,
-    200.0,
-)  # metres between radii that are proposed, between those that are tried first, and the largest of them
+_STEP, _MOST = 0.5, 200.0  # metres between radii that are proposed, and the largest of them
 _TYPICAL = 25.0  # metres of a radius with which it is seen why none fits
 
 
@@ -37,13 +33,15 @@ _TYPICAL = 25.0  # metres of a radius with which it is seen why none fits
 class Bypass:
     """A bypass lane after a leg anticlockwise. ``giver`` is the key of the leg from whose entry it comes.
 
-    It is ``width`` wide, ``radius`` is its kerb's, and its ``island`` so many metres wide beside the circle. ``lanes`` is the kerb that the lanes of the circle would have without it, ``edge`` that with the
+    It is ``width`` wide and comes and goes over ``taper`` (m), ``radius`` is its kerb's, and its ``island`` so many metres wide beside the circle.
+    ``lanes`` is the kerb that the lanes of the circle would have without it, ``edge`` that with the
     lips as far as the lane's ``arc`` at the island touches them, ``leg_at`` metres along both legs.
     """
 
     giver: str
     width: float
     radius: float
+    taper: float
     lanes: Kerb
     edge: Chain
     arc: Chain
@@ -75,6 +73,12 @@ def bypass_beside(q: Engine, id: str, leg: Leg, seen: Side) -> Bypass | None:
     """The bypass lane on a side of a leg; None where there is none, or it has no room."""
     made = q.attempt(bypass_after, id, gap_key(q, id, leg, seen))
     return None if isinstance(made, Unsolved) else made
+
+
+def bypass_why(q: Engine, id: str, key: str) -> str:
+    """Why the bypass lane after a leg does not fit; '' where it does, or none is wanted."""
+    made = q.attempt(bypass_after, id, key)
+    return f"{made.message}; {made.remedy}" if isinstance(made, Unsolved) else ""
 
 
 def lip_side(q: Engine, id: str, leg: Leg, seen: Side) -> float:
@@ -113,15 +117,15 @@ def bypass_after(q: Engine, id: str, key: str) -> Bypass | None:
             name, _why(gap, sizes.bypass), "turn the legs towards one another, lengthen them, or take it away"
         )
     try:
-        return _laid(gap, lanes, giver.key, sizes.bypass, radius)
+        return _laid(gap, lanes, giver.key, sizes, radius)
     except DoesNotFit as error:
         remedy = f"give its kerb a radius of {proposed:g} m" if proposed else "make the legs longer, or take it away"
         raise Unsolved(name, f"with a radius of {radius:g} m it does not fit: {error}", remedy) from None
 
 
-def _laid(gap: Gap, lanes: Kerb, giver: str, width: float, radius: float) -> Bypass:
+def _laid(gap: Gap, lanes: Kerb, giver: str, sizes: LegSizes, radius: float) -> Bypass:
     """A lane whose kerb has a radius. Raises DoesNotFit."""
-    made = gap.arc(radius + width)
+    made, width = gap.arc(radius + sizes.bypass), sizes.bypass
     leg_at = (made.base_start, made.base_end)
     for at, before in zip(leg_at, lanes.leg_at):
         if at < before:
@@ -137,7 +141,7 @@ def _laid(gap: Gap, lanes: Kerb, giver: str, width: float, radius: float) -> Byp
     heading = float(one.chain.at([leg_at[0]]).headings[0]) + np.pi
     edge = Chain.from_elements(one.chain.points_at([leg_at[0]], a.offset(0.0))[0], heading, elements)
     lane_islands(edge, made.chain, _NOSE, _ROUNDING)  # that there is room for one
-    return Bypass(giver, width, radius, lanes, edge, made.chain, leg_at, _past(gap, made))
+    return Bypass(giver, width, radius, sizes.bypass_taper, lanes, edge, made.chain, leg_at, _past(gap, made))
 
 
 def _past(gap: Gap, made: CornerCurve) -> float:
@@ -146,21 +150,41 @@ def _past(gap: Gap, made: CornerCurve) -> float:
 
 
 def _proposed(gap: Gap, lanes: Kerb, width: float) -> float | None:
-    """The least radius of its kerb with which its island is wide enough beside the circle; None for none up to the largest."""
+    """The least radius of its kerb with which its island is wide enough beside the circle, in steps; None for none up to the largest."""
 
-    def fits(radius: float) -> bool:
+    def fits(count: int) -> bool:
         try:
-            made = gap.arc(radius + width)
+            made = gap.arc(count * _STEP + width)
         except DoesNotFit:
             return False
         turned_off = made.base_start >= lanes.leg_at[0] and made.base_end >= lanes.leg_at[1]
         return turned_off and _past(gap, made) >= _ISLAND
 
-    coarse = np.arange(_STEP, _MOST + _COARSE, _COARSE).tolist()
-    for low, high in zip(coarse, coarse[1:]):
-        if fits(high):
-            return next((float(r) for r in np.arange(low, high, _STEP) if fits(float(r))), float(high))
-    return None
+    good = bad = _guessed(gap, width)
+    step, most = 1, int(_MOST / _STEP)
+    if fits(good):
+        while (bad := max(good - step, 0)) and fits(bad):
+            good, step = bad, 2 * step
+    else:
+        while not fits(good := min(bad + step, most)):
+            if good == most:
+                return None
+            bad, step = good, 2 * step
+    while good - bad > 1:
+        middle = (good + bad) // 2
+        good, bad = (middle, bad) if fits(middle) else (good, middle)
+    return good * _STEP
+
+
+def _guessed(gap: Gap, width: float) -> int:
+    """About how many steps that radius is: how far an arc goes past the circle nearly grows as its radius does."""
+    near, far = gap.circle.radius, 2.0 * gap.circle.radius
+    try:
+        a, b = (_past(gap, gap.arc(r + width)) for r in (near, far))
+    except DoesNotFit:
+        return int(near / _STEP)
+    radius = near + (far - near) * (_ISLAND - a) / max(b - a, _STEP * _STEP)
+    return int(np.clip(np.ceil(radius / _STEP), 1, int(_MOST / _STEP) - 1))
 
 
 def _why(gap: Gap, width: float) -> str:

@@ -6,9 +6,17 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import left_normals
-from humble_loop.kinds.roundabout.bypass import BYPASS, Bypass, bypass_after, bypass_beside, gap_key, lip_side, taker_of
+from humble_loop.kinds.roundabout.bypass import (
+    BYPASS,
+    Bypass,
+    bypass_after,
+    bypass_beside,
+    bypass_why,
+    gap_key,
+    taker_of,
+)
 from humble_loop.kinds.roundabout.gaps import lane_side
-from humble_loop.kinds.roundabout.layout import kerb_after
+from humble_loop.kinds.roundabout.layout import kerb_after, lip_edge
 from humble_loop.kinds.roundabout.leg_hand import LegHand, to_leg
 from humble_loop.kinds.roundabout.leg_islands import outlines
 from humble_loop.kinds.roundabout.model import set_leg
@@ -27,6 +35,7 @@ def bypass_facts(q: Engine, id: str, leg: Leg) -> list[Row]:
         return [Note("Bypass lane"), Actions(((f"A bypass lane to {taker}", _with_bypass(id, leg)),))]
     laid = q.attempt(bypass_after, id, gap_key(q, id, leg, entry_side(q)))
     width, radius = to_leg(id, leg, "bypass"), to_leg(id, leg, "bypass_radius")
+    taper = to_leg(id, leg, "bypass_taper")
     rows: list[Row] = [
         Note("Bypass lane"),
         Fact("goes to", "text", taker, inner=True),
@@ -37,6 +46,8 @@ def bypass_facts(q: Engine, id: str, leg: Leg) -> list[Row]:
         switch = radius(None if made.bypass_radius is not None else laid.radius)
         rows.append(Fact("radius of its kerb", "size", laid.radius, state, radius, switch, inner=True))
         rows.append(Fact("island beside the circle", "length", laid.island, inner=True))
+        state, switch = ("proposed", taper(laid.taper)) if made.bypass_taper is None else ("set", taper(None))
+        rows.append(Fact("comes and goes over", "size", laid.taper, state, taper, switch, inner=True))
         island = q.attempt(outlines, id, leg.key, "bypass")
         if isinstance(island, Unsolved):
             rows.append(Note(f"{island.message}; {island.remedy}", heading=False))
@@ -45,7 +56,7 @@ def bypass_facts(q: Engine, id: str, leg: Leg) -> list[Row]:
             switch = radius(None)
             rows.append(Fact("radius of its kerb", "size", made.bypass_radius, "set", radius, switch, inner=True))
         rows.append(Note(f"{laid.message}; {laid.remedy}", heading=False))
-    away = lambda s: set_leg(s, id, leg.street, leg.drawn, bypass=None, bypass_radius=None)  # noqa: E731
+    away = lambda s: set_leg(s, id, leg.street, leg.drawn, bypass=None, bypass_radius=None, bypass_taper=None)  # noqa: E731
     return [*rows, Actions((("Take the bypass lane away", away),))]
 
 
@@ -64,7 +75,7 @@ def _with_bypass(id: str, leg: Leg) -> Edit:
 
 
 def bypass_handles(hand: LegHand) -> list[Handle]:
-    """The width of a leg's bypass lane where its kerb leaves the lip, and the radius of that half way round."""
+    """The width of a leg's bypass lane where its kerb leaves the lip, the radius of that half way round, and where the lane begins to come."""
     q, id, leg = hand.q, hand.id, hand.leg
     seen = entry_side(q)
     made, kerb = bypass_beside(q, id, leg, seen), q.attempt(kerb_after, id, gap_key(q, id, leg, seen))
@@ -85,12 +96,20 @@ def bypass_handles(hand: LegHand) -> list[Handle]:
         return float(made.radius * ((np.array(place) - corner) @ outwards) / away)
 
     def rule(q: Engine) -> str:
-        laid = q.attempt(bypass_after, id, gap_key(q, id, leg, seen))
-        return laid.message if isinstance(laid, Unsolved) else ""
+        return bypass_why(q, id, gap_key(q, id, leg, seen))
 
-    at = made.leg_at[0 if seen == "left" else 1]
-    width_at, radius_at = hand.beside(at, sign * lip_side(q, id, leg, seen)), (float(middle[0]), float(middle[1]))
+    at, lip = made.leg_at[0 if seen == "left" else 1], lip_edge(q, leg, seen)
+    full = max(at, leg.throat + hand.sizes.splitter)
+    gone = min(full + made.taper, leg.chain.total)
+    width_at, radius_at = hand.beside(at, lip.offset(at)), (float(middle[0]), float(middle[1]))
     return [
         hand.handle("bypass", "width of its bypass lane", width_at, wide, rule),
         hand.handle("bypass_radius", "radius of its bypass lane's kerb", radius_at, radius, rule, was=made.radius),
+        hand.handle(
+            "bypass_taper",
+            "length over which its bypass lane comes",
+            hand.beside(gone, lip.offset(gone)),
+            lambda place: hand.along(place) - full,
+            rule,
+        ),
     ]

@@ -12,6 +12,7 @@ from humble_loop.kinds.roundabout.checks import RULES, roundabout_findings
 from humble_loop.kinds.roundabout.faces import RoundaboutFace, batter_slopes, face_of, faces_of, kerb_rows, rim_rows
 from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, kerb_plan, kerb_shape, leg_widens
 from humble_loop.kinds.roundabout.leg_islands import (
+    PARTS,
     LegIslandFace,
     LegIslandLine,
     island_face,
@@ -143,8 +144,8 @@ class Roundabouts(Kind):
         return streets.stations(q, street)
 
     def obstacles(self, q: Engine, street: str) -> tuple[shapely.Geometry, ...]:
-        made = [q.attempt(island_polygon, id, leg.key) for id, leg in legs_on(q, street)]
-        return tuple(m for m in made if not isinstance(m, Unsolved) and not m.is_empty)
+        made = [island_polygon(q, id, leg.key, part) for id, leg in legs_on(q, street) for part in PARTS]
+        return tuple(m for m in made if not m.is_empty)
 
     def ribbon(self, q: Engine, street: str) -> tuple[Mark, ...]:
         return streets.ribbon(q, street)

@@ -67,13 +67,15 @@ def leg_widens(q: Engine, street: str, side: Side) -> tuple[Widens, ...]:
         seen, sizes = leg.own_side(side), leg_sizes(q, id, leg)
         section = section_at(q, street, leg.at)[0].side(drawn_side(q, street, side))
         target, touched = lip_side(q, id, leg, seen), _turned_off(q, id, leg, sizes, seen)
+        beside = bypass_beside(q, id, leg, seen)
+        taper = sizes.flare if beside is None else beside.taper
         inside = min(_BACK, 0.5 * leg.throat) if leg.throat > 0 else 0.0
         # Beside a splitter island both ways keep their width.
         full = max(touched + _HOLD, leg.throat + sizes.splitter)
-        begin, finish = leg.along(leg.throat - 2.0 * inside), leg.along(full + sizes.flare)
-        tapers = inside, sizes.flare
+        begin, finish = leg.along(leg.throat - 2.0 * inside), leg.along(full + taper)
+        tapers = inside, taper
         if leg.way < 0:
-            begin, finish, tapers = finish, begin, (sizes.flare, inside)
+            begin, finish, tapers = finish, begin, (taper, inside)
         found.append(Widens(begin, finish, target - section.width, *tapers))
     return tuple(found)
 

@@ -85,12 +85,11 @@ def island_rows(q: Engine, id: str, key: str, part: Part, piece: int) -> Floats:
 
 
 @query
-def island_polygon(q: Engine, id: str, key: str) -> shapely.Geometry:
-    """What a leg's islands take of the carriageway, in plan."""
+def island_polygon(q: Engine, id: str, key: str, part: Part) -> shapely.Geometry:
+    """What a leg's island takes of the carriageway, in plan; nothing where it has none, or that does not fit."""
     return shapely.union_all(
         [
             shapely.Polygon(outlines(q, id, key, part)[n].points_at(island_rows(q, id, key, part, n)[:-1]))
-            for part in PARTS
             for n in pieces_of(q, id, key, part)
         ]
     )

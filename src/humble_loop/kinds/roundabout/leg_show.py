@@ -11,7 +11,7 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, left_normals, tangents
 from humble_loop.geometry.corners import OuterArc
 from humble_loop.kinds.roundabout.aside import passes_by
-from humble_loop.kinds.roundabout.bypass import bypass_beside, gap_key
+from humble_loop.kinds.roundabout.bypass import bypass_beside, bypass_why, gap_key
 from humble_loop.kinds.roundabout.bypass_show import bypass_facts, bypass_handles
 from humble_loop.kinds.roundabout.gaps import Kerb, arc_radius, lane_edge, outer_arc
 from humble_loop.kinds.roundabout.layout import kerb_after, lane_kerb, leg_edge, lip_edge, turn_with_room
@@ -123,7 +123,8 @@ def details(q: Engine, id: str, key: str) -> Drawing:
     kerbs, edges = kerbs_beside(q, id, leg), edges_beside(q, id, leg)
     beside = [(seen, edge) for seen, edge in edges.items() if edge is not kerbs.get(seen)]
     for seen, made in (*kerbs.items(), *beside):
-        for k in made.arcs(0 if seen == "left" else 1):
+        # One arc from leg to leg is told once, by the leg on whose left it begins.
+        for k in made.arcs(0 if seen == "left" else 1) if seen == "left" or not made.alone else ():
             e, n = made.chain.points_at([0.5 * (made.chain.starts[k] + made.chain.starts[k + 1])])[0].tolist()
             words = f"R {round(1.0 / abs(float(made.chain.k0[k])), 6):g}"
             labels.append(Label((e, n), "quiet", LABEL_RANKS["spot"], words=words, centred=True))
@@ -273,8 +274,6 @@ def _side_handles(hand: LegHand, seen: Side) -> list[Handle]:
 
     full = max(at, leg.throat + sizes.splitter)
     beside = abs(edge.offset(full)) - float(getattr(sizes, name))
-    wide_to = max(full, leg_edge(q, id, leg, seen))  # beside a bypass lane it is wide to where that leaves it
-    flared = min(wide_to + sizes.flare, leg.chain.total)
 
     def wide(place: Place) -> float:
         return sign * float(leg.chain.feet([place]).offsets[0]) - beside
@@ -282,20 +281,17 @@ def _side_handles(hand: LegHand, seen: Side) -> list[Handle]:
     def rule(q: Engine) -> str:
         legs = q.attempt(legs_of, id)
         now = None if isinstance(legs, Unsolved) else next((g for g in legs if g.key == leg.key), None)
-        return "" if now is None else _why(q, id, now, seen)
+        return "" if now is None else _why(q, id, now, seen) or bypass_why(q, id, gap_key(q, id, now, seen))
 
-    return [
+    found = [
         hand.handle(f"{name}_radius", f"{name} radius", hand.beside(at, edge.offset(at)), radius, rule),
         hand.handle(name, f"{name} width", hand.beside(full, edge.offset(full)), wide, rule),
-        hand.handle(
-            "flare",
-            "flare",
-            hand.beside(flared, lip.offset(flared)),
-            lambda p: hand.along(p) - wide_to,
-            rule,
-            (name,),
-        ),
     ]
+    if bypass is None:
+        flared = min(full + sizes.flare, leg.chain.total)
+        place = hand.beside(flared, lip.offset(flared))
+        found.append(hand.handle("flare", "flare", place, lambda p: hand.along(p) - full, rule, (name,)))
+    return found
 
 
 def _splitter_handles(hand: LegHand) -> list[Handle]:

@@ -33,7 +33,7 @@ class RoundaboutLeg(Model):
     splitter island is ``splitter`` metres long from the circle (0: none), ``splitter_width`` wide, and lies ``splitter_offset`` to the
     left of the centreline seen leaving; it opens ``crossing_width`` metres for a crossing from ``crossing`` metres before the circle (0: not).
     Where ``bypass`` is there, a lane so wide leaves its entry and goes past the circle to the exit of the next leg on that side; the kerb of that has
-    ``bypass_radius``. Its kerbs go through levels: each at a ``share`` of the arc, from the circle outwards.
+    ``bypass_radius``, and it comes and goes over ``bypass_taper``. Its kerbs go through levels: each at a ``share`` of the arc, from the circle outwards.
     """
 
     street: str
@@ -56,6 +56,7 @@ class RoundaboutLeg(Model):
     crossing_width: Width | None = None
     bypass: Width | None = None
     bypass_radius: Width | None = None
+    bypass_taper: Width | None = None
     entry_levels: tuple[ReturnLevel, ...] = ()
     exit_levels: tuple[ReturnLevel, ...] = ()
 

@@ -284,6 +284,7 @@ class LegSizes:
     crossing_width: float
     bypass: float
     bypass_radius: float
+    bypass_taper: float
 
 
 _SIZES = (
@@ -308,10 +309,13 @@ def leg_sizes(q: Engine, id: str, leg: Leg) -> LegSizes:
     for end in ("entry", "exit"):
         outer, turn = getattr(chosen, f"{end}_outer"), getattr(chosen, f"{end}_turn")
         values |= {f"{end}_outer": outer or 0.0, f"{end}_turn": OUTER_TURN if turn is None else turn}
-    values |= {"bypass": chosen.bypass or 0.0, "bypass_radius": chosen.bypass_radius or 0.0}
+    bypass = chosen.bypass or 0.0
+    taper = _TAPER * bypass if chosen.bypass_taper is None else chosen.bypass_taper
+    values |= {"bypass": bypass, "bypass_radius": chosen.bypass_radius or 0.0, "bypass_taper": taper}
     return LegSizes(**values, splitter_offset=chosen.splitter_offset)
 
 
+_TAPER = 6.0  # times its width over which a bypass lane comes and goes unless it is said otherwise: aside by a metre in a second at 20 km/h, typical
 OUTER_TURN = 10.0  # degrees by which an outer arc turns unless it is said otherwise: a fifth of what an entry turns in all, typical
 
 

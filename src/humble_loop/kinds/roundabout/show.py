@@ -9,6 +9,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, tangents
+from humble_loop.kinds.roundabout.bypass import bypass_why
 from humble_loop.kinds.roundabout.checks import drained
 from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, kerb_shape
 from humble_loop.kinds.roundabout.levels import CircleLine, plane_as, rim_place, rings_of
@@ -289,6 +290,8 @@ def _rule(q_id: str) -> Callable[[Engine], str]:
             made = q.attempt(kerb_after, q_id, leg.key)
             if isinstance(made, Unsolved):
                 return made.message
+            if why := bypass_why(q, q_id, leg.key):
+                return why
         return ""
 
     return rule

@@ -126,10 +126,10 @@ def _led(
     ways = shapely.union_all([begin.ground(made.entry, keep), finish.ground(made.exit, keep)])
     inner = max(lane[0], max(made.island - made.apron, 0.0) + keep)
     ring = made.disc(made.radius).difference(made.disc(lane[1])).difference(ways.buffer(_MOUTH))
-    whole = joined([made.disc(made.radius), ways])
+    whole = joined([made.disc(made.radius), ways]).difference(made.beside)
     kept = whole.buffer(-keep - more).union(whole.buffer(-keep).intersection(made.disc(lane[1] - more)))
     ground = kept.difference(ring).difference(made.disc(inner))
-    ground = ground.difference(made.standing.buffer(keep))
+    ground = ground.difference(made.splitters.buffer(keep))
     led = smoothest_on(made.route(begin, finish, 0.5 * (max(inner, made.island) + lane[1])), ground)
     if led is None or float(radii(led).min()) < _LOCK * vehicle.least_radius:
         return None

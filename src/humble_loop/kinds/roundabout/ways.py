@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
-from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.engine.query import Engine
 from humble_loop.geometry.arrays import Floats, frozen, tangents
 from humble_loop.geometry.corners import EdgeLine
 from humble_loop.geometry.spline_path import evenly, normals, smoothed, smoothest
@@ -86,8 +86,11 @@ class Way:
 
     def _widened(self, seen: Side, u: Floats) -> Floats:
         """How much (n,) of a bypass lane the leg is wider by on a side."""
-        full = max(self.kerbs[seen].leg_at[0 if seen == "left" else 1], self.leg.throat + self.sizes.splitter)
-        return np.clip((full + self.sizes.flare - u) / max(self.sizes.flare, _JOIN), 0.0, 1.0)
+        made = self.beside[seen]
+        if made is None:
+            return np.zeros(len(u))
+        full = max(made.leg_at[0 if seen == "left" else 1], self.leg.throat + self.sizes.splitter)
+        return np.clip((full + made.taper - u) / max(made.taper, _JOIN), 0.0, 1.0)
 
     def _lip(self, seen: Side, u: Floats) -> Floats:
         return np.array([abs(self.lips[seen].offset(float(v))) for v in u]).reshape(-1)
@@ -121,16 +124,22 @@ def _inner(sizes: LegSizes, seen: Side) -> float:
 
 @dataclass(frozen=True)
 class Driven:
-    """A roundabout as it is driven: its ways, its inscribed ``circle``, the radius of the island's lip, how wide its apron is (m), the islands of
-    its legs, and the side of a leg, seen going outwards, on which one comes in.
+    """A roundabout as it is driven: its ways, its inscribed ``circle``, the radius of the island's lip, how wide its apron is (m), the splitter
+    islands of its legs and those ``beside`` their bypass lanes, and the side of a leg, seen going outwards, on which one comes in.
     """
 
     ways: tuple[Way, ...]
     circle: Circle
     island: float
     apron: float
-    standing: shapely.Geometry
+    splitters: shapely.Geometry
+    beside: shapely.Geometry
     entry: Side
+
+    @property
+    def standing(self) -> shapely.Geometry:
+        """The islands of its legs."""
+        return self.splitters.union(self.beside)
 
     @property
     def middle(self) -> Floats:
@@ -193,9 +202,11 @@ def driven(q: Engine, id: str) -> Driven:
     ways = tuple(
         Way(q, id, leg, kerbs[k], kerbs[k - 1], {"left": edges[k], "right": edges[k - 1]}) for k, leg in enumerate(legs)
     )
-    standing = [q.attempt(island_polygon, id, leg.key) for leg in legs]
-    islands = shapely.union_all([s for s in standing if not isinstance(s, Unsolved)])
-    return Driven(ways, inscribed(q, id), sizes.radius - sizes.width, sizes.apron, islands, entry_side(q))
+    splitters, beside = (
+        shapely.union_all([island_polygon(q, id, g.key, part) for g in legs]) for part in ("splitter", "bypass")
+    )
+    island = sizes.radius - sizes.width
+    return Driven(ways, inscribed(q, id), island, sizes.apron, splitters, beside, entry_side(q))
 
 
 def smoothest_on(centres: Floats, ground: shapely.Geometry) -> Floats | None:
