@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QPushButton
 
 from humble_loop.desk.theme import LIGHT
 from humble_loop.kinds.roundabout import Roundabout
+from humble_loop.kinds.roundabout.bypass import bypass_after
 from humble_loop.kinds.roundabout.leg_show import handles
 from humble_loop.kinds.roundabout.model import remove_roundabout, set_leg
 from humble_loop.kinds.roundabout.place import legs_of
@@ -184,3 +185,26 @@ def test_leg_sizes_typed_in_facts_are_kept_and_given_back(d):
     assert (chosen.street, chosen.way, chosen.flare) == ("b", "back", 18.0)
     d.session.undo()
     assert made(d).legs == ()
+
+
+def test_a_bypass_lane_is_had_by_its_button_dragged_wider_and_rounder_and_taken_away(d):
+    plan = d.window.plan
+    d.session.choose(ThingId("roundabout_leg", f"{ID}|b:onwards"))
+    d.settle()
+    press(d, "A bypass lane to A east")
+    (chosen,) = made(d).legs
+    assert (chosen.street, chosen.way, chosen.bypass, chosen.bypass_radius) == ("b", "onwards", 4.5, None)
+    words = [w.text().strip() for w in d.window.facts._rows.findChildren(QLabel)]
+    assert {"goes to", "radius of its kerb", "island beside the circle", "comes and goes over"} <= set(words)
+    island = bypass_after(d.session.engine, ID, "a:onwards").island
+    hold = handle(d, plan, ("leg bypass_radius",))
+    d.drag(plan, hold.place, (hold.place[0] + 1.5, hold.place[1] + 1.5))
+    d.settle()
+    assert bypass_after(d.session.engine, ID, "a:onwards").island == pytest.approx(island + 1.5 * np.sqrt(2.0), abs=0.3)
+    hold = handle(d, plan, ("leg bypass",))
+    d.drag(plan, hold.place, (hold.place[0] + 0.8, hold.place[1]))
+    d.settle()
+    assert made(d).legs[0].bypass == pytest.approx(5.3, abs=0.2)
+    press(d, "Take the bypass lane away")
+    assert made(d).legs[0].bypass is None
+    assert bypass_after(d.session.engine, ID, "a:onwards") is None

@@ -13,6 +13,7 @@ from humble_loop.kinds.roundabout.bypass import bypass_after, bypass_islands, gi
 from humble_loop.kinds.roundabout.checks import roundabout_findings, settled
 from humble_loop.kinds.roundabout.faults import faults
 from humble_loop.kinds.roundabout.layout import kerb_after, lane_kerb
+from humble_loop.kinds.roundabout.leg_islands import LegIslandFace
 from humble_loop.kinds.roundabout.leg_show import facts as leg_facts
 from humble_loop.kinds.roundabout.leg_show import handles as leg_handles
 from humble_loop.kinds.roundabout.model import add_roundabout, set_leg, set_roundabout
@@ -308,3 +309,15 @@ def test_moving_the_middle_keeps_it():
     assert made.island >= 2.0
     assert not list(faults(q, ID))
     assert_watertight(q)
+
+
+def test_an_island_that_is_gone_is_told_and_not_broken():
+    """What was shown before a change is asked for once more after it."""
+    site = crossing_of(splitter=16.0, crossing=4.5, crossing_width=3.0)
+    q = Engine(site)
+    ids = [i for i in all_faces(q) if isinstance(i, LegIslandFace)]
+    assert len(ids) > 4
+    q.use(set_leg(without(site), ID, "b", "onwards", splitter=0.0))
+    gone = [i for i in ids if isinstance(q.attempt(finished_mesh, i), Unsolved)]
+    assert {i.part for i in gone} == {"splitter", "bypass"}
+    assert all("no such piece" in q.attempt(finished_mesh, i).message for i in gone)

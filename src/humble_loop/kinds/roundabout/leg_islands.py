@@ -78,10 +78,18 @@ def outlines(q: Engine, id: str, key: str, part: Part) -> tuple[Chain, ...]:
     return splitters(q, id, key) if part == "splitter" else bypass_islands(q, id, key)
 
 
+def _piece(q: Engine, id: str, key: str, part: Part, piece: int) -> Chain:
+    """The outline of a piece. Raises Unsolved where there is none: who asks may have known it from before a change."""
+    made = outlines(q, id, key, part)
+    if piece >= len(made):
+        raise Unsolved(island_name(q, id, key, part), "it has no such piece", "choose another line")
+    return made[piece]
+
+
 @query
 def island_rows(q: Engine, id: str, key: str, part: Part, piece: int) -> Floats:
     """Places round a piece at which it is worked out; the last is the first again."""
-    return frozen(outlines(q, id, key, part)[piece].sampled(sag=_SAG, interval=_CHORD))
+    return frozen(_piece(q, id, key, part, piece).sampled(sag=_SAG, interval=_CHORD))
 
 
 @query
@@ -89,7 +97,7 @@ def island_polygon(q: Engine, id: str, key: str, part: Part) -> shapely.Geometry
     """What a leg's island takes of the carriageway, in plan; nothing where it has none, or that does not fit."""
     return shapely.union_all(
         [
-            shapely.Polygon(outlines(q, id, key, part)[n].points_at(island_rows(q, id, key, part, n)[:-1]))
+            shapely.Polygon(_piece(q, id, key, part, n).points_at(island_rows(q, id, key, part, n)[:-1]))
             for n in pieces_of(q, id, key, part)
         ]
     )
@@ -105,7 +113,7 @@ def _beneath(q: Engine, id: str, key: str, part: Part) -> tuple[FaceId, ...]:
 
 @query
 def _lip_levels(q: Engine, id: str, key: str, part: Part, piece: int) -> Floats:
-    at = outlines(q, id, key, part)[piece].points_at(island_rows(q, id, key, part, piece))
+    at = _piece(q, id, key, part, piece).points_at(island_rows(q, id, key, part, piece))
     found = np.array(levels_on(q, _beneath(q, id, key, part), at))
     found[-1] = found[0]
     return frozen(found)
@@ -113,12 +121,11 @@ def _lip_levels(q: Engine, id: str, key: str, part: Part, piece: int) -> Floats:
 
 def island_plan(q: Engine, id: LegIslandLine) -> LinePlan:
     """A line round a piece in plan: inwards from its lip."""
-    made, name = outlines(q, id.roundabout, id.leg, id.part), island_name(q, id.roundabout, id.leg, id.part)
-    if id.piece >= len(made):
-        raise Unsolved(name, "it has no such piece", "choose another line")
+    made = _piece(q, id.roundabout, id.leg, id.part, id.piece)
+    name, several = island_name(q, id.roundabout, id.leg, id.part), len(outlines(q, id.roundabout, id.leg, id.part)) > 1
     inwards = {"lip": 0.0, "kerb top": FACE, "kerb back": KERB}[id.point]
-    title = f"{name}{f', piece {id.piece + 1}' if len(made) > 1 else ''} {id.point}"
-    return LinePlan(title, id.point, made[id.piece], Varying.steady(inwards), 0.0, made[id.piece].total)
+    title = f"{name}{f', piece {id.piece + 1}' if several else ''} {id.point}"
+    return LinePlan(title, id.point, made, Varying.steady(inwards), 0.0, made.total)
 
 
 def island_rule(q: Engine, id: LegIslandLine) -> LevelRule:

@@ -196,9 +196,12 @@ def path_sheet(q: Engine, id: str) -> Sheet:
     names = {g.key: leg_name(q, id, g) for g in legs}
     rows = []
     for p in made:
-        cells = [Fact("from", "text", names[p.begin]), Fact("to", "text", names[p.finish])]
-        cells += [Fact(label, "length", size) for label, size in zip(("entry", "round", "exit"), p.radii)]
-        cells.append(Fact("km/h", "text", " / ".join(f"{v:.0f}" for v in p.speeds)))
+        cells: list[Fact | None] = [Fact("from", "text", names[p.begin]), Fact("to", "text", names[p.finish])]
+        labels, speeds = ("entry", "round", "exit"), " / ".join(f"{v:.0f}" for v in p.speeds)
+        radii: list[Fact | None] = [Fact(label, "length", size) for label, size in zip(labels, p.radii)]
+        if p.turn == "bypass":  # it has no way round: one radius is all
+            radii, speeds = [Fact("entry", "length", min(p.radii)), None, None], f"{min(p.speeds):.0f} past it"
+        cells += [*radii, Fact("km/h", "text", speeds)]
         rows.append(SheetRow(tuple(cells), (0.0, -1.0), p.places))
     note = f"Fastest paths {KERB:g} m from kerbs, {LINE:g} m from lines: least radii. The chosen row is lit up"
     return Sheet("Paths", line_id, columns, tuple(rows), note)
