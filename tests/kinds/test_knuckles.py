@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from humble_loop.engine.query import Engine
 from humble_loop.formats.site_file import load_site, save_site
+from humble_loop.kinds.continuation.meets import all_continuations
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.knuckle import Knuckle, KnuckleFace, KnuckleLine
 from humble_loop.kinds.knuckle.layout import elbow, lip_rule, ring, sizes_of
@@ -15,7 +16,8 @@ from humble_loop.kinds.knuckle.show import about_street, level_removal, offers
 from humble_loop.kinds.knuckle.windows import falls_of, window_of
 from humble_loop.kinds.street import StreetLine
 from humble_loop.kinds.street.edits import move_bend, set_bend
-from humble_loop.kinds.street.model import Bend, Vip
+from humble_loop.kinds.street.model import Bend, Street, Vip
+from humble_loop.kinds.street.plan import chain_of, end_point, frame_of, name_of, street_ids
 from humble_loop.kinds.street.section_edits import set_toe_drain
 from humble_loop.kinds.street.side_levels import crossfall
 from humble_loop.kinds.toe_drain.place import stretches
@@ -23,6 +25,7 @@ from humble_loop.lines.describe import Actions, Choice, Fact
 from humble_loop.lines.faces import finished_mesh
 from humble_loop.lines.line import ThingId, line
 from humble_loop.lines.standing import kind_of
+from humble_loop.site.edits import EditError, changed
 from humble_loop.site.libraries import new_site
 from humble_loop.whole.findings import findings
 from humble_loop.whole.surface import probe
@@ -291,3 +294,94 @@ def test_in_a_cut_the_drain_goes_round_it():
     assert all(round_it.goes_on)
     assert len([d for d in stretches(q, "s", "left") if d.round is not None]) == 1
     assert_watertight(q)
+
+
+# Where two streets meet end to end
+
+
+def met(turn=90.0, first_end="end", second_end="start", base=(0.0, 0.0), **second):
+    """A runs east for 70 m to the base, B from there for 80 m, ``turn`` degrees to the left; each drawn so that the ends named meet."""
+    site = edits.set_section(new_site(), lane_section("lanes", 3.5))
+    ground = plane_ground(-0.02, 0.01, 30.0)
+    ground = type(ground)(ground.points + [*base, 0.0], ground.triangles)
+    site = edits.add_ground(site, Ground(name="g", surface=ground))
+    a, (e, n) = np.radians(turn), base
+    far = (e + 80.0 * np.cos(a), n + 80.0 * np.sin(a))
+    one, other = [(e - 70.0, n), (e, n)], [(e, n), far]
+    one, other = one if first_end == "end" else one[::-1], other if second_end == "start" else other[::-1]
+    site = edits.add_street(site, "A", [Bend(easting=x, northing=y) for x, y in one], section="lanes")
+    return edits.add_street(site, "B", [Bend(easting=x, northing=y) for x, y in other], section="lanes", **second), far
+
+
+def offered(site, street="a", words="Knuckle where it meets"):
+    rows = about_street(Engine(site), street)
+    return [e for r in rows if isinstance(r, Actions) for w, e in r.buttons if w.startswith(words)]
+
+
+@pytest.mark.parametrize(
+    ("first_end", "second_end"), [("end", "start"), ("end", "end"), ("start", "start"), ("start", "end")]
+)
+@pytest.mark.parametrize("asked", ["a", "b"])
+def test_an_elbow_between_two_streets_is_widened_and_both_keep_what_they_are(first_end, second_end, asked):
+    """The bend's radius is 3.5 + 6 m, so it takes 9.5 m of both; where it ends the bulge has come back, and 2 m on the other goes on."""
+    site, far = met(90.0, first_end, second_end, street_class="collector")
+    assert [f for f in findings(Engine(site)) if f.rule == "streets meet unworked"]
+    (edit,) = offered(site, asked)
+    made = edit(site)
+    q = Engine(made)
+    streets = {s.name: s for s in made.all(Street)}
+    assert set(streets) == {"A", "B"}
+    assert (streets["A"].street_class, streets["B"].street_class) == ("local", "collector")
+    (knuckle,) = made.all(Knuckle)
+    bend = elbow(q, knuckle.id)
+    owner = chain_of(q, knuckle.street)
+    assert abs(1.0 / owner.at([bend.middle]).curvatures[0]) == pytest.approx(9.5)
+    assert name_of(q, knuckle.street) == asked.upper()
+    # The far ends lie where they lay, and both are one line of the length that the bend leaves.
+    for name, place in (("A", (-70.0, 0.0)), ("B", far)):
+        id = streets[name].id
+        assert min(np.hypot(*(end_point(q, id, e) - place)) for e in ("start", "end")) < 1e-6
+    assert sum(chain_of(q, s.id).total for s in streets.values()) == pytest.approx(
+        150.0 - 19.0 + 0.5 * np.pi * 9.5, abs=1e-6
+    )
+    (on,) = all_continuations(q)
+    outer = ring(q, knuckle.id, "outer")
+    reach = outer.finish if owner.total - outer.finish < outer.begin else owner.total - outer.begin
+    assert owner.total - reach == pytest.approx(2.0, abs=1e-6)
+    assert {t.street for t in on.tips} == {s.id for s in streets.values()}
+    assert not [
+        f
+        for f in findings(q)
+        if f.rule == "streets meet unworked"
+        or (f.severity == "broken" and f.of.kind == "knuckle" and "water" not in f.rule)
+    ]
+    assert_watertight(q)
+
+
+def test_an_elbow_far_out_with_other_sections_is_cut_where_these_have_turned():
+    site, _ = met(120.0, base=(312408.0, 6251977.0))
+    site = edits.set_section(site, lane_section("wide", 4.0))
+    site = site.put(changed(next(s for s in site.all(Street) if s.name == "B"), section="wide"))
+    (edit,) = offered(site)
+    q = Engine(edit(site))
+    assert {
+        name_of(q, s): frame_of(q, s).changes[-1].section if frame_of(q, s).changes else frame_of(q, s).section
+        for s in street_ids(q)
+    } == {"A": "wide", "B": "wide"}
+    assert len(all_continuations(q)) == 1
+    assert_watertight(q)
+
+
+def test_an_elbow_is_offered_where_it_is_one_and_says_what_it_lacks():
+    assert not offered(met(30.0)[0])
+    assert len(offered(met(60.0)[0])) == 1
+    site, _ = met(90.0)
+    short = edits.add_street(
+        met(90.0)[0], "C", [Bend(easting=0, northing=80), Bend(easting=8, northing=80)], section="lanes"
+    )
+    (edit,) = offered(short, "c")
+    with pytest.raises(EditError, match=r"room for a bend of 3\.60 m only where they meet, and 9\.5 m are wanted"):
+        edit(short)
+    # Three ends at one place are no elbow.
+    three = edits.add_street(site, "C", [Bend(easting=0, northing=0), Bend(easting=60, northing=-60)], section="lanes")
+    assert not offered(three)

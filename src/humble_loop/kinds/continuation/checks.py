@@ -125,7 +125,7 @@ def _unworked(q: Engine, meet: Meet) -> Finding:
     streets = tuple(dict.fromkeys(t.street for t in meet.tips))
     names = " and ".join(name_of(q, s) for s in streets)
     words = f"{names} meet end to end, and none goes on as another: {meet.why}"
-    remedy = "join two of them into one street and give it a bend, or end one of them on another's centreline, so that they make a T"
+    remedy = "join two of them into one street and give it a bend, widen their elbow by a knuckle (in Facts), or end one of them on another's centreline, so that they make a T"
     mend = None
     if len(meet.tips) == 2:
         one, other = meet.tips

@@ -25,8 +25,9 @@ from humble_loop.kinds.knuckle.layout import (
     side_of,
     sizes_of,
 )
+from humble_loop.kinds.knuckle.meeting import LEAST_TURN, elbow_of, elbows_at
 from humble_loop.kinds.knuckle.model import KnuckleLevel, add_knuckle, remove_knuckle, set_knuckle
-from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new
+from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of
 from humble_loop.kinds.street.show import SAG, role_in_plan
 from humble_loop.kinds.street.side import lip_width
 from humble_loop.lines.anchor import by_words, fixed, moved_anchor
@@ -50,7 +51,6 @@ from humble_loop.site.edits import Edit, changed
 from humble_loop.site.model import Anchor
 
 TIGHT_BEND = 40.0  # metres of a bend's radius up to which a knuckle is offered
-LEAST_TURN = 40.0  # degrees that it turns at least
 _LEAST = 0.5  # metres of a size that is dragged
 _DIGITS = 3  # of a level in metres
 _NEAR = 1.0  # metres from a level within which it is meant
@@ -160,6 +160,8 @@ def about_street(q: Engine, street: str) -> tuple[Row, ...]:
             at = chain.total - bend.middle if frame_of(q, street).turned else bend.middle
             edit: Edit = lambda s, at=at: add_knuckle(s, street, round(at, 2))  # type: ignore[misc]  # noqa: E731
             offers.append((f"Knuckle at {bend.middle:.0f}", edit))
+    for end, other in elbows_at(q, street):
+        offers.append((f"Knuckle where it meets {name_of(q, other.street)}", elbow_of(q, street, end, other)))
     if offers:
         rows.append(Actions(tuple(offers)))
     return tuple(rows)
