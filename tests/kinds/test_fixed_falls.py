@@ -5,9 +5,9 @@ import pytest
 
 from humble_loop.engine.query import Engine
 from humble_loop.formats.site_file import load_site, save_site
+from humble_loop.kinds.junction.model import ReturnLevel
 from humble_loop.kinds.knuckle import Knuckle
 from humble_loop.kinds.knuckle.layout import lip_rule, ring
-from humble_loop.kinds.knuckle.model import KnuckleLevel
 from humble_loop.kinds.knuckle.show import offers as knuckle_offers
 from humble_loop.kinds.street import StreetLine
 from humble_loop.kinds.street.model import Vip
@@ -173,4 +173,4 @@ def test_a_knuckles_level_follows_the_crown_or_the_lip_inside(tmp_path):
     assert found[inside](q.site).all(Knuckle)[0].levels[0].follows.line == "inner lip"
     with pytest.raises(EditError):
         fall.edit(5.0)(site)
-    assert KnuckleLevel(share=0.5, level=1.0).follows is None
+    assert ReturnLevel(share=0.5, level=1.0).follows is None

@@ -9,9 +9,10 @@ from humble_loop.engine.query import Engine
 from humble_loop.formats.site_file import load_site, save_site
 from humble_loop.kinds.continuation.meets import all_continuations
 from humble_loop.kinds.ground import Ground
+from humble_loop.kinds.junction.model import ReturnLevel
 from humble_loop.kinds.knuckle import Knuckle, KnuckleFace, KnuckleLine
 from humble_loop.kinds.knuckle.layout import elbow, lip_rule, ring, sizes_of
-from humble_loop.kinds.knuckle.model import KnuckleLevel, add_knuckle, recut, rejoined, set_knuckle
+from humble_loop.kinds.knuckle.model import add_knuckle, recut, rejoined, set_knuckle
 from humble_loop.kinds.knuckle.show import about_street, level_removal, offers
 from humble_loop.kinds.knuckle.windows import falls_of, window_of
 from humble_loop.kinds.street import StreetLine
@@ -218,7 +219,7 @@ def test_it_follows_its_bend_and_says_when_that_is_gone():
 
 
 def test_reversed_cut_joined_and_kept(tmp_path):
-    levels = (KnuckleLevel(share=0.4, level=28.9), KnuckleLevel(share=0.7, level=28.8))
+    levels = (ReturnLevel(share=0.4, level=28.9), ReturnLevel(share=0.7, level=28.8))
     site = knuckled(levels=levels, inner=13.0)
     save_site(site, tmp_path / "a.hloop")
     assert load_site(tmp_path / "a.hloop").all(Knuckle) == site.all(Knuckle)

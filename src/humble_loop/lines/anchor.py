@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from typing import Any, Literal, TypeVar
 
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
-from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.arrays import Floats, tangents
+from humble_loop.lines.describe import Fact, Unit
 from humble_loop.lines.findings import share
 from humble_loop.lines.kind import Following
 from humble_loop.lines.line import LineId, ThingId, line, line_plan
 from humble_loop.lines.quantity import Quantity, amount, elsewhere, summed, times
 from humble_loop.lines.standing import kind_of, kinds
-from humble_loop.site.model import Anchor
+from humble_loop.site.edits import Edit, EditError, changed
+from humble_loop.site.model import Anchor, Model, Site
 
 _DIGITS = 5  # of a fall
 _FAR = 80.0  # metres between a level and what it follows, beyond which that cannot be meant
 _SAME = 1e-6  # metres between two places that are one
+_PAST = 1.0  # metres beyond an end, from which a place lies there
 
 
 @dataclass(frozen=True)
@@ -64,6 +69,9 @@ def held_at(q: Engine, id: LineId, place: Floats) -> Held:
 def anchored(q: Engine, anchor: Anchor, place: Floats, name: str, of: str) -> Quantity:
     """The level at a place (2,) that follows from another line's. Raises Unsolved, of the thing ``of``, where that is not there."""
     held = held_at(q, anchored_line(q, anchor, of), place)
+    if _goes_on(q, anchor, held, place):
+        words = f"a level follows {held.title}, which goes on as another street before it comes abreast"
+        raise Unsolved(of, words, "let it follow that street, or set that level free")
     if held.away > _FAR:
         raise Unsolved(of, f"a level follows {held.title}, which is {held.away:.0f} m away", "set that level free")
     there = times(held.title, elsewhere(held.title, held.line, held.at, np.array([held.level])))
@@ -73,6 +81,19 @@ def anchored(q: Engine, anchor: Anchor, place: Floats, name: str, of: str) -> Qu
     assert anchor.fall is not None
     down = amount(f"−{share(anchor.fall)} × {held.away:.2f} m", -anchor.fall * held.away)
     return summed(name, f"a fixed fall from {held.title}", there, down, source="tied")
+
+
+def _goes_on(q: Engine, anchor: Anchor, held: Held, place: Floats) -> bool:
+    """Whether a place lies beyond an end of a street at which that goes on as another: it was cut in between."""
+    plan = line_plan(q, held.line)
+    ends = {e: at for e, at in (("start", plan.start), ("end", plan.end)) if abs(held.at - at) < _SAME}
+    if anchor.kind != "street" or not ends:
+        return False
+    (heading,) = plan.base.at([held.at]).headings
+    along = float((place - plan.points([held.at])[0]) @ tangents(heading))
+    beyond = {"start": -along, "end": along}
+    goes = {g.end for kind in kinds() for g in kind.goes_on(q, anchor.of)}
+    return any(beyond[e] > _PAST and e in goes for e in ends)
 
 
 def fixed(q: Engine, id: LineId, place: Floats, level: float) -> Anchor:
@@ -94,6 +115,45 @@ def rejoined_anchor(anchor: Anchor, gone: str, street: str, back: bool) -> Ancho
     return anchor.model_copy(update={"of": street, "line": line})
 
 
+def rejoined_anchors(site: Site, gone: str, street: str, back: bool) -> Site:
+    """The site after the street ``gone`` became part of another: every level that follows it follows that."""
+    for things in site.things.values():
+        for thing in things:
+            fresh = _with_anchors(thing, lambda a: rejoined_anchor(a, gone, street, back))
+            if fresh is not thing:
+                site = site.put(fresh)
+    return site
+
+
+def anchors_in(model: Model) -> Iterator[Anchor]:
+    """What levels in a model follow, and in what it is made of."""
+    for name in type(model).model_fields:
+        values = getattr(model, name)
+        for value in values if isinstance(values, tuple) else (values,):
+            if isinstance(value, Anchor):
+                yield value
+            elif isinstance(value, Model):
+                yield from anchors_in(value)
+
+
+_M = TypeVar("_M", bound=Model)
+
+
+def _with_anchors(model: _M, to: Callable[[Anchor], Anchor]) -> _M:
+    """A model with its anchors, and those of what it is made of, changed; itself where none is."""
+    if not any(to(a) is not a for a in anchors_in(model)):
+        return model
+
+    def told(value: Any) -> Any:
+        if isinstance(value, Anchor):
+            return to(value)
+        if isinstance(value, tuple):
+            return tuple(told(v) for v in value)
+        return _with_anchors(value, to) if isinstance(value, Model) else value
+
+    return changed(model, **{name: told(getattr(model, name)) for name in type(model).model_fields})
+
+
 def by_words(anchor: Anchor) -> str:
     """'falls 2.50 %', 'rises 1.00 %', or how much higher it lies."""
     if anchor.rise is not None:
@@ -108,6 +168,46 @@ def moved_anchor(q: Engine, anchor: Anchor, place: Floats, level: float) -> Anch
         return fixed(q, anchored_line(q, anchor, ""), place, level)
     except Unsolved:
         return anchor
+
+
+FOLLOWING = ("follows", "by")
+"""Columns that say what levels in rows follow."""
+
+
+def following_facts(q: Engine, anchor: Anchor, to: Callable[[Anchor], Edit]) -> tuple[Fact, Fact]:
+    """What a level follows and by what fall or difference, as facts; ``to`` makes the edit that gives it another anchor."""
+    try:
+        title = line_plan(q, anchored_line(q, anchor, "")).title
+    except Unsolved:
+        title = f"{anchor.line} of {anchor.of}, which is not there"
+    key: Literal["fall", "rise"] = "fall" if anchor.fall is not None else "rise"
+    unit: Unit = "grade" if key == "fall" else "level"
+    by = Fact("by", unit, getattr(anchor, key), "set", lambda v: to(changed(anchor, **{key: v})))
+    return Fact("follows", "text", title), by
+
+
+def followings_in(follower: ThingId, model: Model) -> tuple[Following, ...]:
+    """That a thing takes levels from what the anchors in it name, other things than itself."""
+    found = (following(follower, a) for a in anchors_in(model))
+    return tuple(dict.fromkeys(f for f in found if f.leader != f.follower))
+
+
+def let_follow(q: Engine, follower: LineId, s: float, leader: LineId) -> tuple[Edit, Anchor]:
+    """The edit that lets a line at a chainage follow another, where that is nearest, by the fall that it has from there now; and how it then follows.
+
+    Raises Unsolved where either has no level there, EditError where the first has none of its own.
+    """
+    if follower == leader:
+        raise EditError("a level does not follow its own line; point at another")
+    place, here = line_plan(q, follower).points([s])[0], line(q, follower)
+    level = float(here.rule.levels([s])[0])
+    if not np.isfinite(level):
+        raise Unsolved(here.title, "it has no level there", "let its grade line reach so far")
+    anchor = fixed(q, leader, place, level)
+    edit = next((e for k in kinds() if (e := k.let_follow(q, follower, s, anchor, level)) is not None), None)
+    if edit is None:
+        raise EditError(f"{here.title} has no levels of its own there; give it some first, or point at a line that has")
+    return edit, anchor
 
 
 def following(follower: ThingId, anchor: Anchor) -> Following:

@@ -34,7 +34,7 @@ from humble_loop.lines.quantity import Quantity
 from humble_loop.lines.rules import Hold, LevelRule
 from humble_loop.lines.table import TableMaker
 from humble_loop.site.edits import Edit
-from humble_loop.site.model import End, Side, Site, Thing
+from humble_loop.site.model import Anchor, End, Side, Site, Thing
 
 
 @dataclass(frozen=True)
@@ -161,7 +161,14 @@ class Reserve:
     edges: tuple[LineId, ...]
 
 
-_TELL_APART = ("ring", "side", "point")  # fields of a line that tell it from others of its thing
+_TELL_APART = (
+    "ring",
+    "side",
+    "leg",
+    "part",
+    "piece",
+    "point",
+)  # fields of a line that tell it from others of its thing
 
 
 class Kind:
@@ -327,6 +334,10 @@ class Kind:
     def holds(self, q: Engine, line: LineId) -> tuple[Hold, ...]:
         """How it holds a line of a kind before it in level, over stretches that do not overlap."""
         return ()
+
+    def let_follow(self, q: Engine, line: LineId, s: float, anchor: Anchor, level: float) -> Edit | None:
+        """The edit that lets a line follow another at a chainage ``s`` of it, ``level`` being where it lies then; None where it has no level of its own there."""
+        return None
 
     def followings(self, q: Engine) -> tuple[Following, ...]:
         """Which things take levels from which, as far as this kind sees to it; resting on nothing that has a level."""

@@ -11,7 +11,7 @@ from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.junction import lanes, reach, show, turns
 from humble_loop.kinds.junction.checks import RULES, arm_findings, meeting_findings
 from humble_loop.kinds.junction.corner_rows import corner_sheet
-from humble_loop.kinds.junction.corners import ReturnLine, corner_shape, divisions, kerb_return
+from humble_loop.kinds.junction.corners import ReturnLine, corner_choice, corner_shape, divisions, kerb_return
 from humble_loop.kinds.junction.faces import JunctionFace, face_of, faces_of
 from humble_loop.kinds.junction.lanes import lane_findings, lane_sheet, widens_of
 from humble_loop.kinds.junction.layout import batter_slopes, carried_by, end_tie, plan_of, return_rows, rule_of, turn_of
@@ -28,7 +28,7 @@ from humble_loop.kinds.junction.nodes import (
     node_id,
 )
 from humble_loop.kinds.junction.nose import nose_widens
-from humble_loop.kinds.junction.profiles import level_handles, level_sheet, profiles
+from humble_loop.kinds.junction.profiles import let_follow, level_handles, level_sheet, profiles, returns_of
 from humble_loop.kinds.junction.raised import RULES as TABLE_RULES
 from humble_loop.kinds.junction.raised import raises_of, table_findings, turns_of
 from humble_loop.kinds.junction.recut import recut, rejoined
@@ -38,7 +38,8 @@ from humble_loop.kinds.junction.splay import splay_points
 from humble_loop.kinds.junction.tables import TABLES
 from humble_loop.kinds.junction.turns import turning_findings, turning_sheet
 from humble_loop.kinds.junction.windows import return_windows
-from humble_loop.kinds.street.plan import StreetLine, chain_of, is_new, name_of
+from humble_loop.kinds.street.plan import StreetLine, chain_of, drawn_end, frame_of, is_new, name_of
+from humble_loop.lines.anchor import followings_in
 from humble_loop.lines.describe import Crossing, Drawing, Handle, LineProfile, Row, SetOutPoint, SheetOf, Window
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
@@ -46,7 +47,8 @@ from humble_loop.lines.kind import Carried, EndTie, Following, Kind, Raise, Rese
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import told
-from humble_loop.site.model import ENDS, SIDES, Side, Site
+from humble_loop.site.edits import Edit
+from humble_loop.site.model import ENDS, SIDES, Anchor, Side, Site
 
 
 class Junctions(Kind):
@@ -66,7 +68,23 @@ class Junctions(Kind):
         arms = arms_at(q, thing.id)
         return junction_name(q, *arms[0]) if arms else "a junction that is no more"
 
+    def let_follow(self, q: Engine, line: LineId, s: float, anchor: Anchor, level: float) -> Edit | None:
+        if not isinstance(line, ReturnLine) or line.point != "lip":
+            return None
+        made = returns_of(q, node_id(q, line.street, line.arm))
+        found = next((r for r in made if r.place == (line.street, line.arm, line.corner)), None)
+        return None if found is None else let_follow(q, found, s, anchor, level)
+
     def followings(self, q: Engine) -> tuple[Following, ...]:
+        corners = [
+            (thing, corner_choice(q, *arm, side))
+            for thing in self.things(q)
+            for arm in arms_at(q, thing.id)
+            for side in SIDES
+        ]
+        return (*self._tied(q), *(f for thing, corner in corners for f in followings_in(thing, corner)))
+
+    def _tied(self, q: Engine) -> tuple[Following, ...]:
         return tuple(
             Following(
                 ThingId("street", side),
@@ -89,6 +107,13 @@ class Junctions(Kind):
     def thing_of(self, q: Engine, id: LineId | FaceId) -> ThingId:
         assert isinstance(id, (ReturnLine, JunctionFace))
         return ThingId(self.key, node_id(q, id.street, id.arm))
+
+    def word_of(self, q: Engine, id: LineId) -> str:
+        assert isinstance(id, ReturnLine)
+        if isinstance(id.arm, CrossingArm):
+            onwards = id.arm.onwards != frame_of(q, id.street).turned
+            return f"{id.street} {'onwards' if onwards else 'back'} {id.corner} {id.point}"
+        return f"{id.street} {drawn_end(q, id.street, id.arm)} {id.corner} {id.point}"
 
     def line_plan(self, q: Engine, id: LineId) -> LinePlan:
         assert isinstance(id, ReturnLine)

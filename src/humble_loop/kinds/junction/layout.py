@@ -57,6 +57,7 @@ from humble_loop.kinds.street.section import (
     slopes_between,
 )
 from humble_loop.kinds.street.side_levels import crossfall
+from humble_loop.lines.anchor import anchored
 from humble_loop.lines.kind import Carried, EndTie, Turn
 from humble_loop.lines.line import Line, LineId, LinePlan, line, line_plan, sampled_at
 from humble_loop.lines.quantity import Addend, Quantity, amount, decided, elsewhere, known, percent, summed, times
@@ -367,6 +368,15 @@ def _grade_at(name: str, made: Line, id: LineId, at: float, side: str, direction
     )
 
 
+def _level(q: Engine, place: tuple[str, Arm, Side], k: int, made: Return) -> Quantity:
+    """A level that was set on a return, or follows another line's."""
+    v, name = corner_choice(q, *place).levels[k], corner_name(q, *place)
+    what = f"{name} level {k + 1}"
+    if v.follows is not None:
+        return anchored(q, v.follows, made.curve.chain.points_at([v.share * made.curve.length])[0], what, name)
+    return decided(what, v.level, ("return level", *place, k), "level set", "set")
+
+
 def return_rule(q: Engine, street: str, arm: Arm, corner: Side) -> CubicBetween:
     """Levels along a return, from the through lip's level and grade to the side lip's."""
     made, j = kerb_return(q, street, arm, corner), require_joint(q, street, arm)
@@ -393,10 +403,7 @@ def return_rule(q: Engine, street: str, arm: Arm, corner: Side) -> CubicBetween:
             "let the through street's grade line reach past the junction",
         )
     at = tuple(v.share * made.curve.length for v in given)
-    levels = tuple(
-        decided(f"{name} level {k + 1}", v.level, ("return level", street, arm, corner, k), "level set", "set")
-        for k, v in enumerate(given)
-    )
+    levels = tuple(_level(q, (street, arm, corner), k, made) for k in range(len(given)))
     words = "cubic meeting both lips in level and grade"
     if not given and plane_of(q, street, arm) is not None:
         words = "on the plane of the junction, by a cubic through it"

@@ -7,7 +7,7 @@ from typing import Annotated, Any, ClassVar, Literal
 from pydantic import Field, model_validator
 
 from humble_loop.site.edits import changed
-from humble_loop.site.model import End, Length, Level, Model, Name, Side, Site, Thing, Width, between
+from humble_loop.site.model import Anchor, End, Length, Level, Model, Name, Side, Site, Thing, Width, between
 
 Turned = Annotated[float, between(0.0, 170.0)]  # degrees
 
@@ -19,10 +19,13 @@ LEAST_APART = 0.02  # of a return between two levels on it
 
 
 class ReturnLevel(Model):
-    """A level on a return, at a ``share`` of its length from the through lip to the side lip."""
+    """A level on a return, at a ``share`` of its length from the through lip to the side lip. One that ``follows`` another line has its level from
+    that; its own is the one that it had when it began to.
+    """
 
     share: Annotated[float, between(LEAST_APART, 1.0 - LEAST_APART)]
     level: Level
+    follows: Anchor | None = None
 
 
 class CornerRamp(Model):
@@ -224,7 +227,7 @@ def other_way(corner: Corner) -> Corner:
     c = corner
     swapped = {"radius_through": c.radius_side, "turn_through": c.turn_side, "back_through": c.back_side}
     swapped |= {"radius_side": c.radius_through, "turn_side": c.turn_through, "back_side": c.back_through}
-    levels = tuple(ReturnLevel(share=1.0 - v.share, level=v.level) for v in reversed(c.levels))
+    levels = tuple(changed(v, share=1.0 - v.share) for v in reversed(c.levels))
     ramp = c.ramp and changed(c.ramp, share=1.0 - c.ramp.share)
     nose = c.nose and changed(c.nose, through=c.nose.side, side=c.nose.through)
     return changed(c, **swapped, levels=levels, ramp=ramp, nose=nose)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from itertools import product
 from typing import Any
@@ -17,6 +17,7 @@ from humble_loop.kinds.junction.model import LEAST_APART, ReturnLevel
 from humble_loop.kinds.junction.nodes import Arm, CrossingArm, arms_at
 from humble_loop.kinds.junction.windows import side_band, through_band
 from humble_loop.kinds.street.plan import StreetLine, is_new
+from humble_loop.lines.anchor import FOLLOWING, following_facts, moved_anchor
 from humble_loop.lines.describe import (
     Fact,
     Handle,
@@ -30,13 +31,14 @@ from humble_loop.lines.describe import (
 )
 from humble_loop.lines.line import Line, line
 from humble_loop.lines.rules import CubicBetween
-from humble_loop.site.edits import Edit
-from humble_loop.site.model import SIDES, Side
+from humble_loop.site.edits import Edit, changed
+from humble_loop.site.model import SIDES, Anchor, Side
 
 _LIT = 0.4  # metres before and after a place that is lit up
 _STEPS = 48  # places along a return at which its level is shown
 _APART = 0.35  # of the longest return that lies between two of them
 _DIGITS = 3  # of a level in metres that is dragged
+_NEAR = 1.0  # metres from a level within which it is meant
 
 
 @dataclass(frozen=True)
@@ -115,10 +117,26 @@ def _levels(q: Engine, r: WorkedReturn) -> tuple[ReturnLevel, ...]:
 
 def _with(q: Engine, r: WorkedReturn, k: int | None, share: float, level: float) -> Edit:
     """The edit that sets the level ``k``, or a new one, at a share of the return."""
-    inside = float(np.clip(share, LEAST_APART, 1.0 - LEAST_APART))
-    fresh = ReturnLevel(share=round(inside, 5), level=round(level, _DIGITS))
-    kept = [v for i, v in enumerate(_levels(q, r)) if i != k]
-    return set_levels(q, *r.place, [*kept, fresh])
+    inside, levels = round(float(np.clip(share, LEAST_APART, 1.0 - LEAST_APART)), 5), _levels(q, r)
+    follows = None if k is None else levels[k].follows
+    if follows is not None:  # it keeps following: by another fall
+        follows = moved_anchor(q, follows, r.made.plan.points([inside * r.rule.length])[0], level)
+    fresh = ReturnLevel(share=inside, level=round(level, _DIGITS), follows=follows)
+    return set_levels(q, *r.place, [*(v for i, v in enumerate(levels) if i != k), fresh])
+
+
+def let_follow(q: Engine, r: WorkedReturn, along: float, anchor: Anchor, level: float) -> Edit:
+    """The edit that lets a return follow another line at a place, ``level`` being where it lies then: by the level that is there, or a new one."""
+    levels, length = _levels(q, r), r.rule.length
+    near = [k for k, v in enumerate(levels) if abs(v.share * length - along) <= _NEAR]
+    share = levels[near[0]].share if near else float(np.clip(along / length, LEAST_APART, 1.0 - LEAST_APART))
+    fresh = ReturnLevel(share=round(share, 5), level=round(level, _DIGITS), follows=anchor)
+    return set_levels(q, *r.place, [*(v for k, v in enumerate(levels) if k not in near[:1]), fresh])
+
+
+def _now(q: Engine, r: WorkedReturn, k: int) -> float:
+    """The level ``k`` of a return as it lies."""
+    return float(r.rule.cubic.level([_levels(q, r)[k].share * r.rule.length])[0])
 
 
 def _without(q: Engine, r: WorkedReturn, k: int) -> Edit:
@@ -154,21 +172,21 @@ def level_handles(q: Engine, id: str) -> tuple[Handle, ...]:
 
 
 def _level_handle(q: Engine, r: WorkedReturn, k: int) -> Handle:
-    old, length = _levels(q, r)[k], r.rule.length
+    old, length, was = _levels(q, r)[k], r.rule.length, _now(q, r, k)
 
     def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
         share = (place[0] - r.begin) / length
         edit = _with(q, r, k, share, place[1])
-        told = Told("level", "level", place[1], old.level), Told("along", "length", share * length, old.share * length)
+        told = Told("level", "level", place[1], was), Told("along", "length", share * length, old.share * length)
         return edit, told
 
     typed = (
         Typed("level", "a level", lambda v: _with(q, r, k, old.share, v)),
-        Typed("length", "a distance along", lambda v: _with(q, r, k, v / length, old.level), "d"),
+        Typed("length", "a distance along", lambda v: _with(q, r, k, v / length, was), "d"),
     )
     key = ("return level", *r.place, k)
     title = f"{corner_name(q, *r.place)} level"
-    return Handle(key, (r.begin + old.share * length, old.level), title, "square", moved, typed)
+    return Handle(key, (r.begin + old.share * length, was), title, "square", moved, typed)
 
 
 _COLUMNS = ("corner", "what", "along", "level", "grade in", "grade out", "lowest", "highest")
@@ -181,7 +199,9 @@ def level_sheet(q: Engine, id: str) -> Sheet:
         rows += _rows(q, r)
     arms = arms_at(q, id)
     note = "" if rows else "No return could be worked out"
-    return Sheet("Returns", StreetLine(arms[0][0] if arms else ""), _COLUMNS, tuple(rows), note)
+    columns = (*_COLUMNS, *FOLLOWING) if any(len(r.cells) > len(_COLUMNS) for r in rows) else _COLUMNS
+    filled = [replace(r, cells=(*r.cells, *[None] * (len(columns) - len(r.cells)))) for r in rows]
+    return Sheet("Returns", StreetLine(arms[0][0] if arms else ""), columns, tuple(filled), note)
 
 
 def _rows(q: Engine, r: WorkedReturn) -> list[SheetRow]:
@@ -195,10 +215,15 @@ def _rows(q: Engine, r: WorkedReturn) -> list[SheetRow]:
         z, grade = float(cubic.level([s])[0]), float(cubic.grade([s])[0])
         along, level, actions = Fact("along", "length", s), Fact("level", "level", z, "tied"), _add(q, r, s)
         held: tuple[object, ...] = ()
+        source: tuple[Fact, ...] = ()
         if k is not None:
             along = Fact("along", "length", s, "set", partial(_moved, q, r, k))
             level = Fact("level", "level", z, "set", partial(_relevelled, q, r, k))
             actions, held = (("Remove", _without(q, r, k)),), ("return level", *r.place, k)
+            if (anchor := levels[k].follows) is not None:
+                level = Fact("level", "level", z, "tied", partial(_relevelled, q, r, k))
+                source = following_facts(q, anchor, partial(_anchored, q, r, k))
+                actions = (*actions, ("Set its level free", _anchored(q, r, k, None)))
         elif what not in ("through lip", "side lip"):
             level = Fact("level", "level", z)
         first = Fact("corner", "text", name if not found else "")
@@ -211,7 +236,7 @@ def _rows(q: Engine, r: WorkedReturn) -> list[SheetRow]:
             for label, v in zip(("lowest", "highest"), room(q, *r.place, np.array([s])))
         ]
         lit = r.made.plan.points(np.linspace(max(s - _LIT, 0.0), min(s + _LIT, length), 8))
-        cells = (first, Fact("what", "text", what), along, level, *grades, *edges)
+        cells = (first, Fact("what", "text", what), along, level, *grades, *edges, *source)
         found.append(SheetRow(cells, (0.0, -1.0), lit, held=held, actions=actions))
     return found
 
@@ -227,7 +252,14 @@ def _add(q: Engine, r: WorkedReturn, s: float) -> tuple[tuple[str, Edit], ...]:
 
 
 def _moved(q: Engine, r: WorkedReturn, k: int, along: float) -> Edit:
-    return _with(q, r, k, along / r.rule.length, _levels(q, r)[k].level)
+    return _with(q, r, k, along / r.rule.length, _now(q, r, k))
+
+
+def _anchored(q: Engine, r: WorkedReturn, k: int, anchor: Anchor | None) -> Edit:
+    """The edit that lets the level ``k`` follow by another anchor, or sets it free where it lies."""
+    levels = list(_levels(q, r))
+    levels[k] = changed(levels[k], follows=anchor, level=round(_now(q, r, k), _DIGITS))
+    return set_levels(q, *r.place, levels)
 
 
 def _relevelled(q: Engine, r: WorkedReturn, k: int, level: float) -> Edit:

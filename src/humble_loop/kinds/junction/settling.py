@@ -36,7 +36,7 @@ from humble_loop.lines.findings import share
 from humble_loop.lines.line import line, line_plan
 from humble_loop.lines.linear import unfolded
 from humble_loop.propose.settle import NotSolved, Rule, Settled, Wanted, settled
-from humble_loop.site.edits import Edit
+from humble_loop.site.edits import Edit, changed
 from humble_loop.site.model import Side, Site
 
 _SHARES = (0.25, 0.5, 0.75)  # of a return, where it is given levels if it has none
@@ -101,7 +101,8 @@ def settling(q: Engine, id: str) -> Settling:
         raise Unsolved("settling", str(error), "set a level by hand, and settle again") from None
     k, found, moved = 0, [], made.levels - begun.before
     for r, at, pit in zip(begun.returns, begun.shares, pits):
-        levels = tuple(ReturnLevel(share=s, level=round(float(z), 4)) for s, z in zip(at, made.levels[k : k + len(at)]))
+        given = corner_choice(q, *r.place).levels or tuple(ReturnLevel(share=s, level=0.0) for s in at)
+        levels = tuple(changed(v, level=round(float(z), 4)) for v, z in zip(given, made.levels[k : k + len(at)]))
         # One that stays as it is is not given levels of its own.
         alone = not corner_choice(q, *r.place).levels and np.all(np.abs(moved[k : k + len(at)]) < _SAME)
         found.append((r.place, () if alone else levels, pit))
@@ -135,7 +136,7 @@ def _begun(q: Engine, id: str) -> _Begun:
         course = at(_SAMPLES * r.rule.length)
         courses.append(course)
         before[own] = r.rule.cubic.level(np.array(shares[k]) * r.rule.length)
-        asked += _asked(q, r, course, at, k, pits[k])
+        asked += [*_asked(q, r, course, at, k, pits[k]), *_following(q, r, own, before)]
         now = r.rule.cubic.level(course.s)
         constant, factors = course.level
         wanted.append((factors, now - constant, np.full(len(course.s), r.rule.length / len(course.s))))
@@ -147,6 +148,18 @@ def _begun(q: Engine, id: str) -> _Begun:
         asked.append(_Asked(Rule("the street", row, np.array([z - _MOST_MOVED]), np.array([z + _MOST_MOVED]))))
     whole = Wanted(*(np.concatenate(parts) for parts in zip(*wanted)))
     return _Begun(returns, shares, vips, before, pits, tuple(courses), InPieces(_worked(before, asked, whole, pits)))
+
+
+def _following(q: Engine, r: WorkedReturn, own: slice, before: Floats) -> list[_Asked]:
+    """That levels which follow another line stay where they are."""
+    found = []
+    for i, v in enumerate(corner_choice(q, *r.place).levels):
+        if v.follows is not None:
+            row = np.zeros((1, len(before)))
+            row[0, own.start + i] = 1.0
+            z = before[own.start + i : own.start + i + 1]
+            found.append(_Asked(Rule("what it follows", row, z, z)))
+    return found
 
 
 def _worked(

@@ -70,8 +70,10 @@ def kerb_findings(q: Engine, id: str) -> tuple[Finding, ...]:
 def _odd(q: Engine, id: str, held: HeldStretch) -> list[Finding]:
     """VIPs that break the smoothness of the others, as a mistyped level does."""
     k, found = as_it_runs(q, id), []
-    s, z = np.array([v.chainage for v in k.vips]), np.array([v.level for v in k.vips])
+    s, z = np.array([v.chainage for v in k.vips]), rule_of(q, levels_of(q, id)).profile.levels
     for o in odd_levels(s, z, parts.settings(q).level_decimals):
+        if k.vips[o.index].follows is not None:
+            continue  # nobody typed it
         words = (
             f"its VIP at {s[o.index]:.2f}, {z[o.index]:.3f}, lies {1000 * abs(o.off):.0f} mm {'above' if o.off > 0 else 'below'}"
             f" the run of the others; {o.likely:.3f} is likely ({o.why})"

@@ -24,6 +24,7 @@ from humble_loop.kinds.kerb_line.recut import recut, rejoined
 from humble_loop.kinds.kerb_line.tables import TABLES
 from humble_loop.kinds.kerb_line.windows import window_of
 from humble_loop.kinds.street.plan import StreetLine, centreline, is_new
+from humble_loop.lines.anchor import followings_in
 from humble_loop.lines.describe import Drawing, Handle, Place, Row, SheetOf, Window
 from humble_loop.lines.findings import Finding
 from humble_loop.lines.kind import Following, Kind
@@ -31,7 +32,7 @@ from humble_loop.lines.line import LineId, LinePlan, ThingId, line_plan
 from humble_loop.lines.rules import Hold, LevelRule
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit
-from humble_loop.site.model import Site
+from humble_loop.site.model import Anchor, Site
 
 
 class KerbLines(Kind):
@@ -69,13 +70,17 @@ class KerbLines(Kind):
     def holds(self, q: Engine, line: LineId) -> tuple[Hold, ...]:
         return holds_of(q, line)
 
+    def let_follow(self, q: Engine, line: LineId, s: float, anchor: Anchor, level: float) -> Edit | None:
+        return show.let_follow(q, line, s, anchor, level)
+
     def followings(self, q: Engine) -> tuple[Following, ...]:
-        found = []
+        found: list[Following] = []
         for id in parts.ids(q, KerbLine):
             made = q.attempt(as_it_runs, id)
             if not isinstance(made, Unsolved):
                 own = ThingId(self.key, id)
                 found.append(Following(ThingId("street", made.street), own, f"{made.side} {made.point}", own))
+                found += followings_in(own, parts.one(q, KerbLine, id))
         return tuple(found)
 
     def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:

@@ -14,8 +14,9 @@ from humble_loop.kinds.street.holding import ON
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of
 from humble_loop.kinds.street.share import share_along
 from humble_loop.kinds.street.side import course
-from humble_loop.lines.line import LineId, LinePlan, ThingId, line
-from humble_loop.lines.quantity import decided
+from humble_loop.lines.anchor import anchored
+from humble_loop.lines.line import LineId, LinePlan, ThingId, line, line_plan
+from humble_loop.lines.quantity import Quantity, decided
 from humble_loop.lines.rules import Hold, LevelRule, OnGradeLine
 from humble_loop.site import parts
 from humble_loop.site.model import Side, other_side, side_sign
@@ -127,12 +128,18 @@ def rule_of(q: Engine, id: KerbLevels) -> OnGradeLine:
     k, title = as_it_runs(q, id.id), title_of(q, id.id)
     n = len(k.vips)
     curves = [v.curve_length if 0 < i < n - 1 else 0.0 for i, v in enumerate(k.vips)]
-    profile = Profile.of([v.chainage for v in k.vips], [v.level for v in k.vips], curves)
-    vips = tuple(
-        decided(f"{title} VIP at {v.chainage:.2f}", v.level, ("kerb vip", id.id, i), "level set", "set")
-        for v, i in zip(k.vips, k.index)
-    )
+    vips = tuple(_level(q, id, v, i, title) for v, i in zip(k.vips, k.index))
+    profile = Profile.of([v.chainage for v in k.vips], [float(z.value[0]) for z in vips], curves)
     return OnGradeLine(title, profile, vips)
+
+
+def _level(q: Engine, id: KerbLevels, v: KerbVip, i: int, title: str) -> Quantity:
+    """The level of VIP ``i``: its own, or from what it follows."""
+    what = f"{title} VIP at {v.chainage:.2f}"
+    if v.follows is not None:
+        (place,) = line_plan(q, id).points([v.chainage])
+        return anchored(q, v.follows, place, what, title)
+    return decided(what, v.level, ("kerb vip", id.id, i), "level set", "set")
 
 
 def name_on(q: Engine, street: str, side: Side, point: str) -> str:

@@ -10,7 +10,7 @@ from pydantic import Field, model_validator
 from humble_loop.kinds.street.holding import HeldPoint, put_apart
 from humble_loop.kinds.street.model import Street
 from humble_loop.site.edits import EditError, changed, free_id, made, the
-from humble_loop.site.model import Chainage, Length, Level, Model, Side, Site, between
+from humble_loop.site.model import Anchor, Chainage, Length, Level, Model, Side, Site, between
 
 POINTS = ("lip", "boundary")
 _LINE = {"lip": "kerb line", "boundary": "boundary line"}
@@ -22,12 +22,21 @@ def line_words(point: str) -> str:
 
 
 class KerbVip(Model):
-    """A vertical intersection point of a kerb line. A ``locked`` one keeps its level whatever is proposed."""
+    """A vertical intersection point of a kerb line. A ``locked`` one keeps its level whatever is proposed; one that ``follows`` another line is
+    locked, and has its level from that.
+    """
 
     chainage: Chainage
     level: Level
     curve_length: Length = 0.0
     locked: bool = False
+    follows: Anchor | None = None
+
+    @model_validator(mode="after")
+    def _locked_if_it_follows(self) -> KerbVip:
+        if self.follows is not None and not self.locked:
+            raise ValueError(f"the VIP at chainage {self.chainage:g} follows another line, and so has to be locked")
+        return self
 
 
 class KerbLine(HeldPoint):
@@ -93,11 +102,13 @@ def set_kerb_line(site: Site, id: str, **values: Any) -> Site:
     return put_apart(site, changed(the(site, KerbLine, id), **values))
 
 
-def set_kerb_vip(site: Site, id: str, index: int, **values: float | bool) -> Site:
-    """Change a VIP's ``chainage``, ``level`` or ``curve_length``, or lock or unlock it; a locked one stays."""
+def set_kerb_vip(site: Site, id: str, index: int, **values: Any) -> Site:
+    """Change a VIP's ``chainage``, ``level`` or ``curve_length``, lock or unlock it, or let it follow; a locked one stays."""
     vips = list(the(site, KerbLine, id).vips)
     _within(vips, index)
-    if vips[index].locked and set(values) != {"locked"}:
+    if vips[index].follows is not None and "follows" not in values:
+        raise EditError(f"the VIP at {vips[index].chainage:.2f} follows another line: set its level free first")
+    if vips[index].locked and not {"locked", "follows"} & set(values):
         raise EditError(f"the VIP at {vips[index].chainage:.2f} is locked: unlock it first")
     vips[index] = changed(vips[index], **values)
     return set_kerb_line(site, id, vips=tuple(sorted(vips, key=lambda v: v.chainage)))
@@ -108,7 +119,7 @@ def add_kerb_vip(site: Site, id: str, chainage: float, level: float) -> Site:
     line = the(site, KerbLine, id)
     if not line.begin < chainage < line.finish:
         raise EditError(f"a VIP stands between {line.begin:.2f} and {line.finish:.2f}; move the end there instead")
-    if any(abs(v.chainage - chainage) < _BESIDE for v in line.vips):
+    if any(abs(v.chainage - chainage) < BESIDE for v in line.vips):
         raise EditError(f"there is a VIP at {chainage:.2f} already; move that one")
     fresh = made(KerbVip, chainage=chainage, level=level)
     return set_kerb_line(site, id, vips=tuple(sorted((*line.vips, fresh), key=lambda v: v.chainage)))
@@ -124,7 +135,7 @@ def remove_kerb_vip(site: Site, id: str, index: int) -> Site:
     return set_kerb_line(site, id, vips=tuple(vips))
 
 
-_BESIDE = 0.5  # metres between two VIPs at least
+BESIDE = 0.5  # metres between two VIPs at least
 
 
 def _within(vips: Sequence[KerbVip], index: int) -> None:

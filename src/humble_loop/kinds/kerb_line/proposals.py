@@ -57,7 +57,8 @@ def proposal(q: Engine, id: str, which: Which, of: str) -> Proposed:
 def _working(q: Engine, id: str, which: Which, of: str) -> InPieces[tuple[Floats, Floats]]:
     k = as_it_runs(q, id)
     fixed: dict[float, float | None] = {k.begin: None, k.finish: None}
-    fixed.update({v.chainage: v.level for v in k.vips if v.locked})
+    now = rule_of(q, levels_of(q, id)).profile.levels.tolist()
+    fixed.update({v.chainage: z for v, z in zip(k.vips, now) if v.locked})
     stops = tuple(sorted(fixed.items()))
     return InPieces(through(_course(q, id, which, of), grade_rules(class_of(q, k.street)), stops))
 

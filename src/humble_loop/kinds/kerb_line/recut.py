@@ -36,13 +36,14 @@ def _part(old: KerbLine, low: float, high: float, origin: float) -> KerbLine | N
     n = len(old.vips)
     curves = [v.curve_length if 0 < i < n - 1 else 0.0 for i, v in enumerate(old.vips)]
     p = between(Profile.of([v.chainage for v in old.vips], [v.level for v in old.vips], curves), begin, finish)
-    locked = [v.chainage for v in old.vips if v.locked]
+    kept = [v for v in old.vips if v.locked]
     vips = tuple(
         KerbVip(
             chainage=float(s) - origin,
             level=float(z),
             curve_length=float(c),
-            locked=any(abs(s - at) < _LEAST for at in locked),
+            locked=any(abs(s - v.chainage) < _LEAST for v in kept),
+            follows=next((v.follows for v in kept if abs(s - v.chainage) < _LEAST), None),
         )
         for s, z, c in zip(p.chainages, p.levels, p.curves)
     )

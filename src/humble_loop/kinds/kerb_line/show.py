@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -11,16 +12,21 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.kinds.kerb_line.beginning import own_levels
 from humble_loop.kinds.kerb_line.levels import (
     ROLE,
+    KerbLevels,
     as_it_runs,
+    governing,
     kerb_lines_on,
     levels_of,
     plan_of,
+    point_of,
     rule_of,
     title_of,
 )
 from humble_loop.kinds.kerb_line.model import (
+    BESIDE,
     POINTS,
     KerbLine,
+    KerbVip,
     add_kerb_vip,
     remove_kerb_vip,
     set_kerb_line,
@@ -28,6 +34,7 @@ from humble_loop.kinds.kerb_line.model import (
 )
 from humble_loop.kinds.kerb_line.windows import window_of
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new
+from humble_loop.lines.anchor import FOLLOWING, following_facts
 from humble_loop.lines.describe import (
     Actions,
     Drawing,
@@ -42,11 +49,11 @@ from humble_loop.lines.describe import (
     Typed,
     joined_up,
 )
-from humble_loop.lines.line import line
+from humble_loop.lines.line import LineId, line
 from humble_loop.lines.quantity import percent
 from humble_loop.site import parts
-from humble_loop.site.edits import Edit
-from humble_loop.site.model import SIDES
+from humble_loop.site.edits import Edit, made, the
+from humble_loop.site.model import SIDES, Anchor, Site
 
 _COLUMNS = ("VIP", "chainage", "level", "curve length", "grade", "crossfall")
 _SAG = 0.05  # metres between what is lit up and the line
@@ -108,7 +115,7 @@ def sheet_of(q: Engine, id: str) -> Sheet:
     k, rule = as_it_runs(q, id), rule_of(q, levels_of(q, id))
     p, plan = rule.profile, plan_of(q, levels_of(q, id))
     crown = q.attempt(line, StreetLine(k.street))
-    rows = []
+    rows, any_follows = [], any(v.follows for v in k.vips)
     for i, v in enumerate(k.vips):
         inner = 0 < i < len(k.vips) - 1
         fall = None
@@ -116,10 +123,10 @@ def sheet_of(q: Engine, id: str) -> Sheet:
             rise = float(p.level([v.chainage])[0] - crown.rule.levels([v.chainage])[0])
             width = abs(plan.offset.one(v.chainage))
             fall = Fact("crossfall", "grade", rise / width) if width > 0 and np.isfinite(rise) else None
-        cells = (
+        cells: tuple[Fact | None, ...] = (
             Fact("VIP", "count", i + 1),
             Fact("chainage", "chainage", v.chainage, "set", _vip_to(q, id, i, "chainage")),
-            Fact("level", "level", v.level, "locked" if v.locked else "set", _vip_to(q, id, i, "level")),
+            Fact("level", "level", float(p.levels[i]), "locked" if v.locked else "set", _vip_to(q, id, i, "level")),
             Fact("curve length", "length", v.curve_length, "set", _vip_to(q, id, i, "curve_length")) if inner else None,
             Fact("grade", "grade", float(p.grades[i])) if i < len(p.grades) else None,
             fall,
@@ -131,15 +138,52 @@ def sheet_of(q: Engine, id: str) -> Sheet:
         if i < len(p.grades):
             s = 0.5 * float(p.chainages[i] + p.chainages[i + 1])
             actions = (("Add a VIP after it", _adding(q, id, s, float(p.level([s])[0]))),)
-        words = "Unlock" if v.locked else "Lock"
-        actions = (*actions, (words, lambda s, index=index, on=not v.locked: set_kerb_vip(s, id, index, locked=on)))  # type: ignore[misc]
+        z = float(p.levels[i])
+        if v.follows is None:
+            words = "Unlock" if v.locked else "Lock"
+            actions = (*actions, (words, lambda s, index=index, on=not v.locked: set_kerb_vip(s, id, index, locked=on)))  # type: ignore[misc]
+        else:
+            to = partial(_following, id, index, round(z, 6))
+            actions = (*actions, ("Set its level free", to(None)))
+            cells = (*cells, *following_facts(q, v.follows, to))
         actions = (*actions, ("Remove", lambda s, index=index: remove_kerb_vip(s, id, index)))  # type: ignore[misc]
         rows.append(SheetRow(cells, (v.chainage, v.chainage), lit, held=("kerb vip", id, i), actions=actions))
     follows = (
         "the path follows, and the verge takes the rest" if k.point == "boundary" else "what lies outside of it follows"
     )
     note = f"{title_of(q, id)}: the {k.point} has these levels; {follows}"
-    return Sheet("Own levels", levels_of(q, id), _COLUMNS, tuple(rows), note)
+    columns = (*_COLUMNS, *FOLLOWING) if any_follows else _COLUMNS
+    return Sheet("Own levels", levels_of(q, id), columns, tuple(rows), note)
+
+
+def _following(id: str, index: int, level: float, anchor: Anchor | None) -> Edit:
+    """The edit that lets a VIP follow, or sets it free where it lies; it stays locked."""
+    return lambda s: set_kerb_vip(s, id, index, follows=anchor, locked=True, level=level)
+
+
+def let_follow(q: Engine, line: LineId, s: float, anchor: Anchor, level: float) -> Edit | None:
+    """The edit that lets own levels follow another line at a chainage, by the VIP there or a new one; None where there are none."""
+    id = line.id if isinstance(line, KerbLevels) else None
+    if isinstance(line, StreetLine) and line.side is not None and (point := point_of(q, line)) is not None:
+        held = [
+            k
+            for k in governing(q, line.street, line.side, point)
+            if as_it_runs(q, k).begin <= s <= as_it_runs(q, k).finish
+        ]
+        id = held[0] if held else None
+    if id is None:
+        return None
+    k, kerb = as_it_runs(q, id), id
+    beside = [i for i, v in zip(k.index, k.vips) if abs(v.chainage - s) <= BESIDE]
+    if beside:
+        return _following(kerb, beside[0], round(level, 6), anchor)
+    fresh = made(KerbVip, chainage=round(_along(q, id, s), 2), level=round(level, 6), locked=True, follows=anchor)
+
+    def edit(site: Site) -> Site:
+        vips = (*the(site, KerbLine, kerb).vips, fresh)
+        return set_kerb_line(site, kerb, vips=tuple(sorted(vips, key=lambda v: v.chainage)))
+
+    return edit
 
 
 def _adding(q: Engine, id: str, s: float, level: float) -> Edit:
@@ -170,6 +214,7 @@ def handles_of(q: Engine, id: str) -> tuple[Handle, ...]:
 def _vip(q: Engine, id: str, i: int) -> Handle:
     k = as_it_runs(q, id)
     v, index = k.vips[i], k.index[i]
+    level = float(rule_of(q, levels_of(q, id)).profile.levels[i])
 
     def to(place: Place) -> Edit:
         s, z = round(_along(q, id, place[0]), 2), round(place[1], 3)
@@ -178,7 +223,7 @@ def _vip(q: Engine, id: str, i: int) -> Handle:
     def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
         told = (
             Told("at", "chainage", round(place[0], 2)),
-            Told("level", "level", round(place[1], 3), v.level),
+            Told("level", "level", round(place[1], 3), level),
         )
         return to(place), told
 
@@ -195,4 +240,4 @@ def _vip(q: Engine, id: str, i: int) -> Handle:
 
     typed = (Typed("level", "a level", lambda z: lambda s: set_kerb_vip(s, id, index, level=z)),)
     title = f"{title_of(q, id)} VIP {i + 1}"
-    return Handle(("kerb vip", id, i), (v.chainage, v.level), title, "square", moved, typed, rule)
+    return Handle(("kerb vip", id, i), (v.chainage, level), title, "square", moved, typed, rule)

@@ -34,7 +34,7 @@ from humble_loop.kinds.knuckle.reserve import knuckle_reserves
 from humble_loop.kinds.knuckle.tables import TABLES
 from humble_loop.kinds.knuckle.windows import window_of
 from humble_loop.kinds.street.plan import StreetLine, chain_of, name_of, street_ids
-from humble_loop.lines.anchor import following
+from humble_loop.lines.anchor import followings_in
 from humble_loop.lines.describe import Drawing, Handle, Place, Row, SetOutPoint, Window
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
@@ -43,7 +43,7 @@ from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import divided
 from humble_loop.site.edits import Edit
-from humble_loop.site.model import Side, Site, side_sign
+from humble_loop.site.model import Anchor, Side, Site, side_sign
 
 
 class Knuckles(Kind):
@@ -116,14 +116,13 @@ class Knuckles(Kind):
     def rejoined(self, q: Engine, site: Site, gone: str, street: str, start: float, back: bool) -> Site:
         return rejoined(site, gone, street, start, back)
 
+    def let_follow(self, q: Engine, line: LineId, s: float, anchor: Anchor, level: float) -> Edit | None:
+        if not isinstance(line, KnuckleLine) or (line.ring, line.point) != ("outer", "lip"):
+            return None
+        return show.let_follow(q, line.knuckle, s, anchor, level)
+
     def followings(self, q: Engine) -> tuple[Following, ...]:
-        found = [
-            following(thing, v.follows)
-            for thing in self.things(q)
-            for v in knuckle_of(q, thing.id).levels
-            if v.follows is not None
-        ]
-        return tuple(dict.fromkeys(f for f in found if f.leader != f.follower))
+        return tuple(f for thing in self.things(q) for f in followings_in(thing, knuckle_of(q, thing.id)))
 
     # What is wrong, and what people read
 

@@ -7,17 +7,10 @@ from typing import Annotated, Any, ClassVar
 from pydantic import Field
 
 from humble_loop.kinds.junction.model import ReturnLevel
-from humble_loop.lines.anchor import rejoined_anchor
 from humble_loop.site.edits import changed, free_id
-from humble_loop.site.model import Anchor, Chainage, Length, Name, Site, Thing, Width, between
+from humble_loop.site.model import Chainage, Length, Name, Site, Thing, Width, between
 
 Fall = Annotated[float, between(-0.2, 0.2)]
-
-
-class KnuckleLevel(ReturnLevel):
-    """A level on a bulge's lip; with ``follows`` it is another line's, with a fall or a difference."""
-
-    follows: Anchor | None = None
 
 
 class Knuckle(Thing):
@@ -42,7 +35,7 @@ class Knuckle(Thing):
     out: Annotated[float, between(-100.0, 100.0)] = 0.0
     inner: Width | None = None
     fall: Fall = -0.025
-    levels: tuple[KnuckleLevel, ...] = ()
+    levels: tuple[ReturnLevel, ...] = ()
     pit: bool = False
     across: Fall | None = None
     inner_across: Fall | None = None
@@ -94,11 +87,4 @@ def rejoined(site: Site, gone: str, street: str, start: float, back: bool) -> Si
             levels = tuple(changed(v, share=round(1.0 - v.share, 6)) for v in reversed(levels))
         at = start - old.at if back else start + old.at
         site = site.put(changed(old, street=street, at=at, levels=levels))
-    for old in site.all(Knuckle):
-        levels = tuple(
-            v if v.follows is None else changed(v, follows=rejoined_anchor(v.follows, gone, street, back))
-            for v in old.levels
-        )
-        if levels != old.levels:
-            site = site.put(changed(old, levels=levels))
     return site

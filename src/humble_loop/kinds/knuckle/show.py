@@ -11,7 +11,7 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.elbows import bends_of_chain
-from humble_loop.kinds.junction.model import LEAST_APART
+from humble_loop.kinds.junction.model import LEAST_APART, ReturnLevel
 from humble_loop.kinds.knuckle.layout import (
     KnuckleLine,
     elbow,
@@ -26,7 +26,7 @@ from humble_loop.kinds.knuckle.layout import (
     sizes_of,
 )
 from humble_loop.kinds.knuckle.meeting import LEAST_TURN, elbow_of, elbows_at
-from humble_loop.kinds.knuckle.model import KnuckleLevel, add_knuckle, remove_knuckle, set_knuckle
+from humble_loop.kinds.knuckle.model import add_knuckle, remove_knuckle, set_knuckle
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, is_new, name_of
 from humble_loop.kinds.street.show import SAG, role_in_plan
 from humble_loop.kinds.street.side import lip_width
@@ -223,19 +223,19 @@ def _sized(id: str, key: str, place: Floats, title: str, value: float, measure: 
 # Levels of the bulge's lip
 
 
-def _levels(q: Engine, id: str) -> list[KnuckleLevel]:
+def _levels(q: Engine, id: str) -> list[ReturnLevel]:
     """Its levels as its street runs; the one in its middle where none is set."""
     k, made = knuckle_of(q, id), ring(q, id, "outer")
     if not k.levels:
         rule = lip_rule(q, id, "outer")
         share = round(made.middle / made.chain.total, 5)
-        return [KnuckleLevel(share=share, level=round(float(rule.levels([made.middle])[0]), _DIGITS + 1))]
+        return [ReturnLevel(share=share, level=round(float(rule.levels([made.middle])[0]), _DIGITS + 1))]
     if frame_of(q, k.street).turned:
         return [changed(v, share=round(1.0 - v.share, 6)) for v in reversed(k.levels)]
     return list(k.levels)
 
 
-def levels_edit(q: Engine, id: str, levels: list[KnuckleLevel]) -> Edit:
+def levels_edit(q: Engine, id: str, levels: list[ReturnLevel]) -> Edit:
     """The edit that lets a bulge's lip go through levels, told as its street runs."""
     if frame_of(q, knuckle_of(q, id).street).turned:
         levels = [changed(v, share=round(1.0 - v.share, 6)) for v in levels]
@@ -252,7 +252,7 @@ def _level_to(q: Engine, id: str, n: int, share: float, level: float) -> Edit:
     if follows is not None:  # it keeps following: by another fall
         made = ring(q, id, "outer").chain
         follows = moved_anchor(q, follows, made.points_at([at * made.total])[0], level)
-    levels[n] = KnuckleLevel(share=at, level=round(level, _DIGITS), follows=follows)
+    levels[n] = ReturnLevel(share=at, level=round(level, _DIGITS), follows=follows)
     return levels_edit(q, id, levels)
 
 
@@ -267,7 +267,7 @@ def section_handles(q: Engine, id: str) -> tuple[Handle, ...]:
         to = partial(_level_to, q, id, n)
         z = float(rule.levels([v.share * total])[0])
 
-        def moved(place: Place, to: Any = to, v: KnuckleLevel = v, z: float = z) -> tuple[Edit, tuple[Told, ...]]:
+        def moved(place: Place, to: Any = to, v: ReturnLevel = v, z: float = z) -> tuple[Edit, tuple[Told, ...]]:
             told = Told("level", "level", place[1], z), Told("along", "length", place[0], v.share * total)
             return to(place[0] / total, place[1]), told
 
@@ -286,7 +286,7 @@ def offers(q: Engine, id: str, place: Place) -> tuple[tuple[str, Edit], ...]:
         return ()
     total = ring(q, id, "outer").chain.total
     share = round(float(np.clip(place[0] / total, LEAST_APART, 1.0 - LEAST_APART)), 5)
-    fresh = KnuckleLevel(share=share, level=round(place[1], _DIGITS))
+    fresh = ReturnLevel(share=share, level=round(place[1], _DIGITS))
     found = [(f"Set a level {place[0]:.2f} m along", levels_edit(q, id, [*_levels(q, id), fresh]))]
     found += _holding(q, id, share, place[1])
     if knuckle_of(q, id).levels:
@@ -296,6 +296,15 @@ def offers(q: Engine, id: str, place: Place) -> tuple[tuple[str, Edit], ...]:
     pit = knuckle_of(q, id).pit
     found.append(("Take its pit away" if pit else "Put a pit on it", _to(id, "pit")(not pit)))
     return tuple(found)
+
+
+def let_follow(q: Engine, id: str, along: float, anchor: Anchor, level: float) -> Edit:
+    """The edit that lets the lip follow another line at a place, ``level`` being where it lies then: by the level that is there, or a new one."""
+    made, levels = ring(q, id, "outer").chain, _levels(q, id)
+    share = round(float(np.clip(along / made.total, LEAST_APART, 1.0 - LEAST_APART)), 5)
+    near = [n for n, v in enumerate(levels) if abs(v.share - share) * made.total <= _NEAR]
+    held = ReturnLevel(share=levels[near[0]].share if near else share, level=round(level, _DIGITS), follows=anchor)
+    return levels_edit(q, id, [*(v for n, v in enumerate(levels) if n not in near[:1]), held])
 
 
 def _holding(q: Engine, id: str, share: float, level: float) -> list[tuple[str, Edit]]:
@@ -312,10 +321,8 @@ def _holding(q: Engine, id: str, share: float, level: float) -> list[tuple[str, 
             anchor = fixed(q, source, made.points_at([at * made.total])[0], level)
         except Unsolved:
             continue
-        held = KnuckleLevel(share=at, level=round(level, _DIGITS), follows=anchor)
-        kept = [v for n, v in enumerate(levels) if not near or n != near[0]]
         words = f"Let it follow {line_plan(q, source).title}: {by_words(anchor)} it"
-        found.append((words, levels_edit(q, id, [*kept, held])))
+        found.append((words, let_follow(q, id, at * made.total, anchor, level)))
     return found
 
 
@@ -330,7 +337,7 @@ def _follow_rows(q: Engine, id: str) -> list[Row]:
         key: Literal["fall", "rise"] = "fall" if anchor.fall is not None else "rise"
         unit: Unit = "grade" if key == "fall" else "level"
 
-        def to(value: float, n: int = n, v: KnuckleLevel = v, anchor: Anchor = anchor, key: str = key) -> Edit:
+        def to(value: float, n: int = n, v: ReturnLevel = v, anchor: Anchor = anchor, key: str = key) -> Edit:
             fresh = changed(v, follows=changed(anchor, **{key: value}))
             return levels_edit(q, id, [*levels[:n], fresh, *levels[n + 1 :]])
 

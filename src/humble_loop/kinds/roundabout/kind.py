@@ -7,7 +7,7 @@ import shapely
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.roundabout import leg_show, show, streets
+from humble_loop.kinds.roundabout import leg_show, profiles, show, streets, vips
 from humble_loop.kinds.roundabout.checks import RULES, roundabout_findings
 from humble_loop.kinds.roundabout.faces import RoundaboutFace, batter_slopes, face_of, faces_of, kerb_rows, rim_rows
 from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, kerb_plan, kerb_shape, leg_widens
@@ -37,10 +37,8 @@ from humble_loop.kinds.roundabout.place import (
     rounds_near,
     sizes_of,
 )
-from humble_loop.kinds.roundabout.profiles import level_sheet, profile_handles, profiles
 from humble_loop.kinds.roundabout.tables import TABLES, path_sheet, set_out
 from humble_loop.kinds.roundabout.turning import driving_sheet
-from humble_loop.kinds.roundabout.vips import offers, section_handles
 from humble_loop.kinds.street.plan import StreetLine
 from humble_loop.lines.describe import Crossing, Drawing, Handle, LineProfile, Mark, Place, Row, SetOutPoint, SheetOf
 from humble_loop.lines.faces import Face, FaceId
@@ -49,7 +47,7 @@ from humble_loop.lines.kind import Carried, EndTie, Following, Kind, Meeting, Re
 from humble_loop.lines.line import LineId, LinePlan, ThingId
 from humble_loop.lines.rules import LevelRule
 from humble_loop.site.edits import Edit
-from humble_loop.site.model import Side, Site
+from humble_loop.site.model import Anchor, Side, Site
 
 
 class Roundabouts(Kind):
@@ -158,6 +156,13 @@ class Roundabouts(Kind):
     def reserves(self, q: Engine, street: str) -> tuple[Reserve, ...]:
         return streets.reserves(q, street)
 
+    def let_follow(self, q: Engine, line: LineId, s: float, anchor: Anchor, level: float) -> Edit | None:
+        if isinstance(line, CircleLine) and line.point == "rim":
+            return vips.let_follow(q, line.roundabout, s, anchor, level)
+        if isinstance(line, KerbLine) and line.point == "lip":
+            return profiles.let_follow(q, line.roundabout, line.leg, s, anchor, level)
+        return None
+
     def followings(self, q: Engine) -> tuple[Following, ...]:
         return tuple(f for i in roundabout_ids(q) for f in streets.followings(q, i))
 
@@ -194,25 +199,25 @@ class Roundabouts(Kind):
 
     def sheets(self, q: Engine, thing: ThingId) -> tuple[SheetOf, ...]:
         return (
-            SheetOf("Levels", lambda q: level_sheet(q, thing.id)),
+            SheetOf("Levels", lambda q: profiles.level_sheet(q, thing.id)),
             SheetOf("Paths", lambda q: path_sheet(q, thing.id)),
             SheetOf("Vehicles", lambda q: driving_sheet(q, thing.id)),
         )
 
     def profiles(self, q: Engine, thing: ThingId) -> tuple[LineProfile, ...]:
-        return profiles(q, thing.id)
+        return profiles.profiles(q, thing.id)
 
     def profile_handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
-        return profile_handles(q, thing.id)
+        return profiles.profile_handles(q, thing.id)
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         return None if isinstance(q.attempt(legs_of, thing.id), Unsolved) else CircleLine(thing.id)
 
     def section_handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
-        return section_handles(q, thing.id)
+        return vips.section_handles(q, thing.id)
 
     def section_offers(self, q: Engine, thing: ThingId, place: Place) -> tuple[tuple[str, Edit], ...]:
-        return offers(q, thing.id, place)
+        return vips.offers(q, thing.id, place)
 
     def section_marks(self, q: Engine, line: LineId) -> tuple[Crossing, ...]:
         return show.section_marks(q, line)

@@ -18,6 +18,8 @@ from humble_loop.geometry.arrays import Floats, as_row, bearing_of, frozen, left
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.geometry.periodic import PeriodicCubic
 from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.junction.model import ReturnLevel
+from humble_loop.kinds.roundabout.gaps import Kerb
 from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, kerb_name, kerb_plan, kerb_shape
 from humble_loop.kinds.roundabout.model import LevelWay
 from humble_loop.kinds.roundabout.place import (
@@ -33,6 +35,7 @@ from humble_loop.kinds.roundabout.place import (
     sizes_of,
 )
 from humble_loop.kinds.street.plan import StreetLine, chain_of, frame_of, name_of, vips_of
+from humble_loop.lines.anchor import anchored
 from humble_loop.lines.kind import Carried, EndTie, Turn
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line, line_plan
 from humble_loop.lines.quantity import (
@@ -425,11 +428,16 @@ def _own(q: Engine, id: str, plan: LinePlan) -> LevelRule:
     made, title = roundabout_of(q, id), plan.title
     at = rim_place(q, id, np.radians([90.0 - v.bearing for v in made.vips]))
     order = np.argsort(at)
-    levels = tuple(
-        decided(f"{title} level at {at[k]:.2f}", made.vips[k].level, ("circle level", id, int(k)), "level set", "set")
-        for k in order.tolist()
-    )
+    levels = tuple(_circle_level(q, id, int(k), float(at[k]), plan) for k in order.tolist())
     return Closed(title, PeriodicCubic(plan.end, tuple(at[order].tolist())), levels)
+
+
+def _circle_level(q: Engine, id: str, k: int, at: float, plan: LinePlan) -> Quantity:
+    """A level of a circle that has its own: set, or as it follows another line's."""
+    v, name = roundabout_of(q, id).vips[k], f"{plan.title} level at {at:.2f}"
+    if v.follows is not None:
+        return anchored(q, v.follows, plan.base.points_at([at])[0], name, roundabout_name(q, id))
+    return decided(name, v.level, ("circle level", id, k), "level set", "set")
 
 
 def rim_level(q: Engine, id: str, angle: float) -> Quantity:
@@ -500,8 +508,8 @@ def kerb_rule(q: Engine, id: str, key: str) -> LevelRule:
     total = made.chain.total
     if made.alone:
         # Levels are set on it as on the arcs of both legs, which come together where it is nearest to the circle.
-        at, levels = _levels(q, id, one, "left", a, True, title)
-        on, more = _levels(q, id, other, "right", total - b, False, title)
+        at, levels = _levels(q, id, one, "left", made, title)
+        on, more = _levels(q, id, other, "right", made, title)
         inner = (*at, *(b + s for s in on)), (*levels, *more)
         return CubicBetween(title, "cubic meeting both lips in level and grade", total, z0, m0, z1, m1, ends, *inner)
     words = "cubic meeting the lip and the circle in level and grade"
@@ -515,7 +523,7 @@ def kerb_rule(q: Engine, id: str, key: str) -> LevelRule:
         r0,
         g0,
         ("lip's level", "lip's grade", "circle's level", "circle's grade"),
-        *_levels(q, id, one, "left", a, True, title),
+        *_levels(q, id, one, "left", made, title),
     )
     last = CubicBetween(
         title,
@@ -526,7 +534,7 @@ def kerb_rule(q: Engine, id: str, key: str) -> LevelRule:
         z1,
         m1,
         ("circle's level", "circle's grade", "lip's level", "lip's grade"),
-        *_levels(q, id, other, "right", total - b, False, title),
+        *_levels(q, id, other, "right", made, title),
     )
     rim = CircleLine(id)
     circle = line(q, rim)
@@ -535,16 +543,24 @@ def kerb_rule(q: Engine, id: str, key: str) -> LevelRule:
 
 
 def _levels(
-    q: Engine, id: str, leg: Leg, seen: Side, length: float, inwards: bool, title: str
+    q: Engine, id: str, leg: Leg, seen: Side, made: Kerb, title: str
 ) -> tuple[tuple[float, ...], tuple[Quantity, ...]]:
-    """Distances along an arc at which its kerb goes through levels that were set, in the way that it runs, and these."""
+    """Distances along a leg's arc of a kerb at which it goes through levels that were set, in the way that it runs, and these."""
     chosen, key = leg_choice(q, id, leg.street, leg.drawn), "entry" if seen == entry_side(q) else "exit"
-    given = [(v.share, k, v.level) for k, v in enumerate(getattr(chosen, f"{key}_levels"))]
-    rows = sorted(((1.0 - share if inwards else share) * length, k, z) for share, k, z in given)
-    return tuple(s for s, _, _ in rows), tuple(
-        decided(f"{title} level at {s:.2f}", z, ("leg level", id, leg.key, key, k), "level set", "set")
-        for s, k, z in rows
-    )
+    given: tuple[ReturnLevel, ...] = getattr(chosen, f"{key}_levels")
+    inwards, (a, b), total = seen == "left", made.ends, made.chain.total
+    length, before = (a, 0.0) if inwards else (total - b, b)
+    rows = sorted(((1.0 - v.share if inwards else v.share) * length, k) for k, v in enumerate(given))
+    levels = []
+    for s, k in rows:
+        name, follows = f"{title} level at {s:.2f}", given[k].follows
+        if follows is not None:
+            place = made.chain.points_at([before + s])[0]
+            levels.append(anchored(q, follows, place, name, roundabout_name(q, id)))
+        else:
+            key_ = ("leg level", id, leg.key, key, k)
+            levels.append(decided(name, given[k].level, key_, "level set", "set"))
+    return tuple(s for s, _ in rows), tuple(levels)
 
 
 def _lip(q: Engine, id: str, leg: Leg, seen: Side, u: float) -> tuple[Quantity, Quantity]:

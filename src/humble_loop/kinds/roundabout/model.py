@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 
 from humble_loop.kinds.junction.model import ReturnLevel, Turned
 from humble_loop.site.edits import changed, free_id, the
-from humble_loop.site.model import Chainage, Length, Level, Model, Name, Site, Thing, Width, between
+from humble_loop.site.model import Anchor, Chainage, Length, Level, Model, Name, Site, Thing, Width, between
 
 Way = Literal["onwards", "back"]
 LevelWay = Literal["plane", "through", "cone", "own"]
@@ -19,10 +19,11 @@ Fall = Annotated[float, between(-0.2, 0.2)]
 
 
 class CircleLevel(Model):
-    """A level on the inscribed circle, at a bearing (degrees from north) from its middle."""
+    """A level on the inscribed circle, at a bearing (degrees from north) from its middle; one that ``follows`` another line has it from that."""
 
     bearing: Bearing
     level: Level
+    follows: Anchor | None = None
 
 
 class RoundaboutLeg(Model):

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any, Literal
 
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import frozen
+from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.kinds.junction.model import LEAST_APART, ReturnLevel
+from humble_loop.kinds.roundabout.bypass import gap_key
 from humble_loop.kinds.roundabout.gaps import Kerb
 from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after
 from humble_loop.kinds.roundabout.levels import CircleLine
@@ -27,7 +28,8 @@ from humble_loop.kinds.roundabout.place import (
     middle_of,
     roundabout_of,
 )
-from humble_loop.kinds.roundabout.vips import bearing_at, offers, pit_offers, section_handles, vip_facts
+from humble_loop.kinds.roundabout.vips import anchoring, bearing_at, offers, pit_offers, section_handles, vip_facts
+from humble_loop.lines.anchor import FOLLOWING, following_facts, moved_anchor
 from humble_loop.lines.describe import (
     Fact,
     Handle,
@@ -40,8 +42,8 @@ from humble_loop.lines.describe import (
     Typed,
 )
 from humble_loop.lines.line import Line, LineId, line
-from humble_loop.site.edits import Edit
-from humble_loop.site.model import Side
+from humble_loop.site.edits import Edit, changed
+from humble_loop.site.model import Anchor, Side, other_side
 
 _EVERY = 0.5  # metres between places at which a level is shown
 _APART = 0.12  # of the circle's length that lies between two lines
@@ -134,11 +136,37 @@ def _set(id: str, leg: Leg, arc: Arc, levels: list[ReturnLevel]) -> Edit:
 
 
 def _with(q: Engine, id: str, place: tuple[Leg, Arc, float], k: int | None, level: float) -> Edit:
-    """The edit that sets the level ``k``, or a new one, at a share of an arc."""
+    """The edit that sets the level ``k``, or a new one, at a share of an arc; one that follows another line keeps following, by another fall."""
     leg, arc, share = place
     inside = round(float(np.clip(share, LEAST_APART, 1.0 - LEAST_APART)), 5)
-    others = [v for i, v in enumerate(_given(q, id, leg, arc)) if i != k and abs(v.share - inside) >= LEAST_APART]
-    return _set(id, leg, arc, [*others, ReturnLevel(share=inside, level=round(level, _DIGITS))])
+    given = _given(q, id, leg, arc)
+    others = [v for i, v in enumerate(given) if i != k and abs(v.share - inside) >= LEAST_APART]
+    follows = None if k is None else given[k].follows
+    if follows is not None:
+        follows = moved_anchor(q, follows, _place_of(q, id, leg, arc, inside), level)
+    return _set(id, leg, arc, [*others, ReturnLevel(share=inside, level=round(level, _DIGITS), follows=follows)])
+
+
+def _place_of(q: Engine, id: str, leg: Leg, arc: Arc, share: float) -> Floats:
+    """The place (2,) at a share of one of a leg's arcs from the circle outwards."""
+    seen: Side = entry_side(q) if arc == "entry" else other_side(entry_side(q))
+    made = kerb_after(q, id, gap_key(q, id, leg, seen))
+    a, b = made.ends
+    at = a * (1.0 - share) if seen == "left" else b + share * (made.chain.total - b)
+    found: Floats = made.chain.points_at([at])[0]
+    return found
+
+
+def let_follow(q: Engine, id: str, key: str, along: float, anchor: Anchor, level: float) -> Edit | None:
+    """The edit that lets a kerb follow another line at a place, ``level`` being where it lies then; None on the circle."""
+    w = next((w for w in worked(q, id) if w.id == KerbLine(id, key)), None)
+    place = None if w is None else _arc_at(q, id, w, along)
+    if place is None:
+        return None
+    leg, arc, share = place
+    inside = round(float(np.clip(share, LEAST_APART, 1.0 - LEAST_APART)), 5)
+    others = [v for v in _given(q, id, leg, arc) if abs(v.share - inside) >= LEAST_APART]
+    return _set(id, leg, arc, [*others, ReturnLevel(share=inside, level=round(level, _DIGITS), follows=anchor)])
 
 
 def _offers(q: Engine, id: str, w: Worked, along: float, level: float) -> tuple[tuple[str, Edit], ...]:
@@ -185,15 +213,20 @@ def profile_handles(q: Engine, id: str) -> tuple[Handle, ...]:
         def moved(place: Place, w: Worked = w, leg: Leg = leg, arc: Arc = arc, k: int = k, at: float = at, v: ReturnLevel = v) -> tuple[Edit, tuple[Told, ...]]:  # fmt: skip
             now = _arc_at(q, id, w, place[0] - w.begin)
             to = now if now is not None and now[:2] == (leg, arc) else (leg, arc, v.share)
-            told = Told("level", "level", place[1], v.level), Told("along", "length", place[0] - w.begin, at)
+            told = Told("level", "level", place[1], _now(w, at)), Told("along", "length", place[0] - w.begin, at)
             return _with(q, id, to, k, place[1]), told
 
         def typed(z: float, leg: Leg = leg, arc: Arc = arc, k: int = k, v: ReturnLevel = v) -> Edit:
             return _with(q, id, (leg, arc, v.share), k, z)
 
-        key, title = ("leg level", id, leg.key, arc, k), f"{leg_name(q, id, leg)} {arc} level"
-        found.append(Handle(key, (w.begin + at, v.level), title, "square", moved, (Typed("level", "a level", typed),)))
+        key, title, was = ("leg level", id, leg.key, arc, k), f"{leg_name(q, id, leg)} {arc} level", _now(w, at)
+        found.append(Handle(key, (w.begin + at, was), title, "square", moved, (Typed("level", "a level", typed),)))
     return tuple(found)
+
+
+def _now(w: Worked, at: float) -> float:
+    """The level of a line at a place."""
+    return float(w.made.rule.levels([at])[0])
 
 
 def level_removal(q: Engine, held: tuple[Any, ...]) -> Edit | None:
@@ -217,7 +250,9 @@ def level_sheet(q: Engine, id: str) -> Sheet:
     for w in worked(q, id):
         rows += _rows(q, id, w, [p for p in placed if p[0] is w])
     note = "" if rows else "Its levels cannot be worked out"
-    return Sheet("Levels", CircleLine(id), _COLUMNS, tuple(rows), note)
+    columns = (*_COLUMNS, *FOLLOWING) if any(len(r.cells) > len(_COLUMNS) for r in rows) else _COLUMNS
+    rows = [replace(r, cells=(*r.cells, *[None] * (len(columns) - len(r.cells)))) for r in rows]
+    return Sheet("Levels", CircleLine(id), columns, tuple(rows), note)
 
 
 def _rows(
@@ -225,17 +260,36 @@ def _rows(
 ) -> list[SheetRow]:
     profile = _profile(q, id, w)
     found: list[tuple[float, str, Callable[[float], Edit] | None, tuple[Any, ...], tuple[tuple[str, Edit], ...]]] = []
+    source: dict[tuple[Any, ...], tuple[Fact, Fact]] = {}
     found += [(m.along, "lip" if m.words == "tied" else m.words, None, (), ()) for m in profile.marks]
+    held: tuple[Any, ...]
+    actions: tuple[tuple[str, Edit], ...]
     if w.kerb is None and roundabout_of(q, id).levels == "own":
-        found += [(s, "level", to, ("circle level", id, k), (("Remove", out),)) for k, s, to, out in vip_facts(q, id)]
+        for n, s, relevel, out in vip_facts(q, id):
+            held, anchor, actions = ("circle level", id, n), roundabout_of(q, id).vips[n].follows, (("Remove", out),)
+            if anchor is not None:
+                source[held] = following_facts(q, anchor, anchoring(q, id, n))
+                actions = (*actions, ("Set its level free", anchoring(q, id, n)(None)))
+            found.append((s, "level", relevel, held, actions))
     for _, leg, arc, k, at, v in placed:
         edit: Callable[[float], Edit] = lambda z, leg=leg, arc=arc, k=k, v=v: _with(q, id, (leg, arc, v.share), k, z)  # type: ignore[misc]  # noqa: E731
-        rest = _set(id, leg, arc, [u for i, u in enumerate(_given(q, id, leg, arc)) if i != k])
-        found.append((at, f"{arc} level", edit, ("leg level", id, leg.key, arc, k), (("Remove", rest),)))
+        given = list(_given(q, id, leg, arc))
+        actions = (("Remove", _set(id, leg, arc, given[:k] + given[k + 1 :])),)
+        held = ("leg level", id, leg.key, arc, k)
+        if v.follows is not None:
+
+            def to_anchor(anchor: Anchor | None, leg: Leg = leg, arc: Arc = arc, k: int = k, given: list[ReturnLevel] = given, at: float = at) -> Edit:  # fmt: skip
+                fresh = changed(given[k], follows=anchor, level=round(_now(w, at), _DIGITS))
+                return _set(id, leg, arc, [*given[:k], fresh, *given[k + 1 :]])
+
+            source[held] = following_facts(q, v.follows, to_anchor)
+            actions = (*actions, ("Set its level free", to_anchor(None)))
+        found.append((at, f"{arc} level", edit, held, actions))
     rows: list[SheetRow] = []
     for s, what, to, held, actions in sorted(found, key=lambda row: row[0]):
         z, grade = float(w.made.rule.levels([s])[0]), float(w.made.rule.grades([s])[0])
         state = "set" if to is not None else "tied" if what == "lip" else "worked out"
+        state = "tied" if held in source else state
         bearing = Fact("bearing", "bearing", bearing_at(q, id, s)) if w.kerb is None else None
         lit = w.made.plan.points(np.linspace(max(s - _LIT, 0.0), min(s + _LIT, w.made.plan.end), 8))
         cells = (
@@ -245,6 +299,7 @@ def _rows(
             bearing,
             Fact("level", "level", z, state, to),
             Fact("grade", "grade", grade),
+            *source.get(held, ()),
         )
         rows.append(SheetRow(cells, (0.0, -1.0), lit, held=held, actions=actions))
     return rows

@@ -17,8 +17,9 @@ from humble_loop.kinds.roundabout.layout import (
     leg_edge,
 )
 from humble_loop.kinds.roundabout.levels import carried_by, end_tie, turn_of
-from humble_loop.kinds.roundabout.place import Leg, legs_of, legs_on, middle_of, roundabout_name
+from humble_loop.kinds.roundabout.place import Leg, legs_of, legs_on, middle_of, roundabout_name, roundabout_of
 from humble_loop.kinds.street.reserve import SAG, between
+from humble_loop.lines.anchor import followings_in
 from humble_loop.lines.describe import Mark
 from humble_loop.lines.kind import Carried, EndTie, Following, Reserve, Turn
 from humble_loop.lines.line import LineId, ThingId
@@ -169,8 +170,9 @@ def reserves(q: Engine, street: str) -> tuple[Reserve, ...]:
 
 
 def followings(q: Engine, id: str) -> tuple[Following, ...]:
-    """That its legs take their levels from it."""
+    """That its legs take their levels from it, and it those that follow other lines."""
     legs = q.attempt(legs_of, id)
     of = ThingId("roundabout", id)
     streets = dict.fromkeys(g.street for g in (() if isinstance(legs, Unsolved) else legs))
-    return tuple(Following(ThingId("street", s), of, "its crown where it meets the circle") for s in streets)
+    tied = [Following(ThingId("street", s), of, "its crown where it meets the circle") for s in streets]
+    return (*tied, *followings_in(of, roundabout_of(q, id)))

@@ -16,9 +16,11 @@ from humble_loop.kinds.roundabout.layout import kerb_after
 from humble_loop.kinds.roundabout.levels import CircleLine, rim_place
 from humble_loop.kinds.roundabout.model import LEAST_TURN, CircleLevel, add_pit, set_roundabout
 from humble_loop.kinds.roundabout.place import legs_of, middle_of, roundabout_name, roundabout_of, sizes_of
+from humble_loop.lines.anchor import moved_anchor
 from humble_loop.lines.describe import Handle, Place, Told, Typed
 from humble_loop.lines.line import line
 from humble_loop.site.edits import Edit
+from humble_loop.site.model import Anchor
 
 _DIGITS = 3  # of a level in metres
 _LEAST = 3  # levels of a closed grade line
@@ -74,7 +76,10 @@ def _vip_to(q: Engine, id: str, k: int, bearing: float, level: float) -> Edit:
     away = np.mod(bearing - others + 180.0, 360.0) - 180.0
     if len(others) and np.abs(away).min() < LEAST_TURN:
         bearing = vips[k].bearing
-    vips[k] = CircleLevel(bearing=round(bearing % 360.0, 2), level=round(level, _DIGITS))
+    follows = vips[k].follows
+    if follows is not None:  # it keeps following: by another fall
+        follows = moved_anchor(q, follows, _place(q, id, bearing), level)
+    vips[k] = CircleLevel(bearing=round(bearing % 360.0, 2), level=round(level, _DIGITS), follows=follows)
     return lambda s: set_roundabout(s, id, vips=tuple(vips))
 
 
@@ -84,18 +89,20 @@ def section_handles(q: Engine, id: str) -> tuple[Handle, ...]:
         return ()
     found = []
     for k, v in enumerate(roundabout_of(q, id).vips):
-        s, to = _at(q, id, v.bearing), partial(_vip_to, q, id, k)
+        s, to, was = _at(q, id, v.bearing), partial(_vip_to, q, id, k), _level(q, id, v.bearing)
 
-        def moved(place: Place, to: Callable[..., Edit] = to, v: CircleLevel = v) -> tuple[Edit, tuple[Told, ...]]:
+        def moved(
+            place: Place, to: Callable[..., Edit] = to, v: CircleLevel = v, was: float = was
+        ) -> tuple[Edit, tuple[Told, ...]]:
             b = bearing_at(q, id, place[0])
-            return to(b, place[1]), (Told("level", "level", place[1], v.level), Told("at", "bearing", b, v.bearing))
+            return to(b, place[1]), (Told("level", "level", place[1], was), Told("at", "bearing", b, v.bearing))
 
         typed = (
             Typed("level", "a level", lambda z, to=to, v=v: to(v.bearing, z)),  # type: ignore[misc]
-            Typed("bearing", "a bearing", lambda b, to=to, v=v: to(b, v.level), "b"),  # type: ignore[misc]
+            Typed("bearing", "a bearing", lambda b, to=to, was=was: to(b, was), "b"),  # type: ignore[misc]
         )
         key = ("circle level", id, k)
-        found.append(Handle(key, (s, v.level), f"{roundabout_name(q, id)} level", "square", moved, typed))
+        found.append(Handle(key, (s, was), f"{roundabout_name(q, id)} level", "square", moved, typed))
     return tuple(found)
 
 
@@ -107,6 +114,33 @@ def vip_facts(q: Engine, id: str) -> list[tuple[int, float, Callable[[float], Ed
         out = level_removal(q, ("circle level", id, k))
         assert out is not None
         found.append((k, _at(q, id, v.bearing), to, out))
+    return found
+
+
+def anchoring(q: Engine, id: str, k: int) -> Callable[[Anchor | None], Edit]:
+    """What lets level ``k`` of a circle follow by another anchor, or sets it free where it lies."""
+    vips = list(roundabout_of(q, id).vips)
+    level = round(_level(q, id, vips[k].bearing), _DIGITS)
+
+    def to(anchor: Anchor | None) -> Edit:
+        fresh = CircleLevel(bearing=vips[k].bearing, level=level, follows=anchor)
+        return _set(id, [*vips[:k], fresh, *vips[k + 1 :]])
+
+    return to
+
+
+def let_follow(q: Engine, id: str, s: float, anchor: Anchor, level: float) -> Edit:
+    """The edit that lets a circle follow another line at a chainage, ``level`` being where it lies then; its other levels are as it lies now."""
+    made, bearing = roundabout_of(q, id), round(bearing_at(q, id, s), 2)
+    vips = list(made.vips) if made.levels == "own" else as_it_lies(q, id)
+    fresh = CircleLevel(bearing=bearing, level=round(level, _DIGITS), follows=anchor)
+    apart = [v for v in vips if abs((v.bearing - bearing + 180.0) % 360.0 - 180.0) >= LEAST_TURN]
+    return _set(id, [*apart, fresh])
+
+
+def _place(q: Engine, id: str, bearing: float) -> Floats:
+    """The place (2,) of the circle at a bearing."""
+    found: Floats = line(q, CircleLine(id)).plan.base.points_at([_at(q, id, bearing)])[0]
     return found
 
 

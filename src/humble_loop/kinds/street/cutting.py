@@ -135,9 +135,8 @@ def cut_line(line: GradeLine, s: float) -> tuple[tuple[Vip, ...], tuple[Vip, ...
     p, level = line.profile, float(line.profile.level([s])[0])
     before: list[Vip] = []
     after: list[Vip] = []
-    for z, c, x, state in zip(p.levels.tolist(), p.curves.tolist(), p.chainages.tolist(), line.states):
-        begin, finish = x - 0.5 * c, x + 0.5 * c
-        vip = Vip(chainage=x, level=z, curve_length=c, locked=state == "locked")
+    for i, (c, x, state) in enumerate(zip(p.curves.tolist(), p.chainages.tolist(), line.states)):
+        begin, finish, vip = x - 0.5 * c, x + 0.5 * c, line.as_it_stands(i)
         if c > 0 and begin + _NEAR < s < finish - _NEAR:
             half = 0.5 * (s - begin), 0.5 * (finish - s)
             into, out = (float(p.grade([at], side)[0]) for at, side in ((begin, "before"), (finish, "after")))

@@ -11,7 +11,7 @@ from humble_loop.geometry.bend_fit import CannotFit, leg_for_straight, radius_wa
 from humble_loop.geometry.bends import BendInput
 from humble_loop.kinds.street.model import Bend, Street, Vip, bend_input
 from humble_loop.site.edits import EditError, changed, free_id, free_name, made, remove, rename, the
-from humble_loop.site.model import Site
+from humble_loop.site.model import Anchor, Site
 
 _SAME = 1e-6  # metres between two chainages that are one
 _PAIRED, _TURNED = ("transition", "radius", "turn"), (("in", "out"), ("out", "in"))
@@ -198,9 +198,18 @@ def lock_vip(site: Site, street: str, index: int, level: float) -> Site:
 def unlock_vip(site: Site, street: str, index: int) -> Site:
     """Let a VIP be moved again. Where the rest is proposed between locked ones, it goes back to the proposal."""
     s = the(site, Street, street)
+    if 0 <= index < len(s.vips) and s.vips[index].follows is not None:
+        raise EditError(
+            f"the VIP of '{s.name}' at {s.vips[index].chainage:.2f} follows another line: set its level free in the rows"
+        )
     if s.proposed_between:
         return propose_again(site.put(changed(s, proposed_between=False, vips=_unlocked(s.vips, index))), street)
     return _with_vip(site, street, index, locked=False)
+
+
+def follow_vip(site: Site, street: str, index: int, anchor: Anchor | None, level: float) -> Site:
+    """Let VIP ``index`` of the set grade line follow another line, or set it free where it lies, at ``level``; it stays locked."""
+    return _with_vip(site, street, index, locked=True, level=level, grade=None, follows=anchor)
 
 
 def _unlocked(vips: Sequence[Vip], index: int) -> tuple[Vip, ...]:

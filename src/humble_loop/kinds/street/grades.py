@@ -15,6 +15,7 @@ from humble_loop.kinds.street.checks import level_findings
 from humble_loop.kinds.street.levels import MOST_SHOWN, grade_line, own_grades, proposed_vips
 from humble_loop.kinds.street.model import Vip
 from humble_loop.kinds.street.plan import StreetLine, chain_of, ground_along, is_new, name_of
+from humble_loop.lines.anchor import FOLLOWING, following_facts
 from humble_loop.lines.describe import Crossing, Fact, Sheet, SheetRow
 from humble_loop.lines.line import LineId
 from humble_loop.lines.standing import kinds
@@ -88,6 +89,8 @@ def locking(q: Engine, street: str, i: int) -> tuple[tuple[str, Edit], ...]:
     state, index, level = made.states[i], made.index[i], float(made.profile.levels[i])
     if state == "tied":
         return ()
+    if made.follows and made.follows[i] is not None:
+        return (("Set its level free", lambda s: edits.follow_vip(s, street, index, None, round(level, 6))),)
     if state == "locked":
         return (("Unlock the VIP", lambda s: edits.unlock_vip(s, street, index)),)
     if state == "proposed":
@@ -113,6 +116,7 @@ def grade_sheet(q: Engine, street: str) -> Sheet:
     wrong = level_findings(q, street) if is_new(q, street) else ()
     told = vip_rows(q, street)
     columns = _COLUMNS if any(v.turning for v in told) else _COLUMNS[:-2]
+    follows = grade_line(q, street).follows
     s = np.array([v.chainage for v in told])
     of = np.array([int(np.clip(np.searchsorted(s, f.chainage + 1e-6) - 1, 0, len(s) - 1)) for f in wrong], dtype=int)
     rows = []
@@ -123,9 +127,20 @@ def grade_sheet(q: Engine, street: str) -> Sheet:
         begin = float(s[0] if i == 0 else 0.5 * (s[i - 1] + s[i]))
         end = float(s[-1] if i == len(s) - 1 else 0.5 * (s[i] + s[i + 1]))
         cells = _cells(q, street, i, v, len(told))[: len(columns)]
+        if follows:
+            cells = (*cells, *_following(q, street, i))
         lit = _along(q, street, *reach)
         rows.append(SheetRow(cells, (begin, end), lit, mine, ("vip", street, i), locking(q, street, i)))
-    return Sheet("Grade line", line, columns, tuple(rows))
+    return Sheet("Grade line", line, (*columns, *FOLLOWING) if follows else columns, tuple(rows))
+
+
+def _following(q: Engine, street: str, i: int) -> tuple[Fact | None, Fact | None]:
+    """What a VIP follows, and by how much."""
+    made = grade_line(q, street)
+    anchor, index, level = made.follows[i], made.index[i], float(made.profile.levels[i])
+    if anchor is None:
+        return None, None
+    return following_facts(q, anchor, lambda a: lambda s: edits.follow_vip(s, street, index, a, round(level, 6)))
 
 
 def _cells(q: Engine, street: str, i: int, v: VipRow, count: int) -> tuple[Fact | None, ...]:

@@ -210,13 +210,13 @@ def _standing(q: Engine, street: str, joint: End) -> list[Vip]:
     line = q.attempt(grade_line, street)
     if isinstance(line, Unsolved):
         return []
-    p, last = line.profile, len(line.states) - 1
+    last = len(line.states) - 1
     found = []
-    for i, (s, z, c, state) in enumerate(zip(p.chainages.tolist(), p.levels.tolist(), p.curves.tolist(), line.states)):
+    for i, state in enumerate(line.states):
         at_joint = i == (0 if joint == "start" else last)
         if state == "tied" and not at_joint:
             continue
-        found.append(Vip(chainage=s, level=z, curve_length=0.0 if i in (0, last) else c, locked=state == "locked"))
+        found.append(line.as_it_stands(i))
     return found
 
 

@@ -42,14 +42,17 @@ from humble_loop.kinds.street.section_sheet import cross_rows
 from humble_loop.kinds.street.side import course, drawn_side
 from humble_loop.kinds.street.tables import TABLES
 from humble_loop.kinds.street.widening import recut_widenings, rejoined_widenings
+from humble_loop.lines.anchor import followings_in, rejoined_anchors
 from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint, SheetOf, SheetRow
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
-from humble_loop.lines.kind import Kind, Reserve
+from humble_loop.lines.kind import Following, Kind, Reserve
 from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import along_line
-from humble_loop.site.model import SIDES, Site, side_sign
+from humble_loop.site import parts
+from humble_loop.site.edits import Edit
+from humble_loop.site.model import SIDES, Anchor, Site, side_sign
 
 
 class Streets(Kind):
@@ -119,13 +122,22 @@ class Streets(Kind):
     def stations(self, q: Engine, street: str) -> Floats:
         return depth_stations(q, street)
 
+    def let_follow(self, q: Engine, line: LineId, s: float, anchor: Anchor, level: float) -> Edit | None:
+        if isinstance(line, StreetLine) and line.side is None and is_new(q, line.street):
+            return show.let_follow(q, line.street, s, anchor, level)
+        return None
+
+    def followings(self, q: Engine) -> tuple[Following, ...]:
+        streets = [parts.one(q, Street, id) for id in street_ids(q)]
+        return tuple(f for s in streets for f in followings_in(ThingId(self.key, s.id), s))
+
     def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
         site = recut_orders(recut_full_depth(site, street, kept, rest), street, rest)
         return recut_widenings(site, street, kept, rest)
 
     def rejoined(self, q: Engine, site: Site, gone: str, street: str, start: float, back: bool) -> Site:
         site = rejoined_orders(rejoined_full_depth(site, gone, street, start, back), gone, street)
-        return rejoined_widenings(site, gone, street, start, back)
+        return rejoined_anchors(rejoined_widenings(site, gone, street, start, back), gone, street, back)
 
     def reserves(self, q: Engine, street: str) -> tuple[Reserve, ...]:
         return reserves_of(q, street)

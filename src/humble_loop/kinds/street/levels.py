@@ -12,6 +12,7 @@ from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.kinds.street.model import Vip
 from humble_loop.kinds.street.plan import chain_of, class_of, frame_of, ground_along, name_of, vips_of, wanted_of
+from humble_loop.lines.anchor import anchored
 from humble_loop.lines.kind import Carried, EndTie
 from humble_loop.lines.quantity import Quantity, amount, decided, known, percent, summed, times
 from humble_loop.lines.rules import InStretches, LevelRule, OnGradeLine, Raised
@@ -19,7 +20,7 @@ from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 from humble_loop.propose.through import SAME, Course, GradeRules, Stop, curves_for, through
 from humble_loop.site.library import StreetClass
-from humble_loop.site.model import ENDS, End, State
+from humble_loop.site.model import ENDS, Anchor, End, State
 
 MOST_SHOWN = 60  # VIPs from which a grade line is ground as it was found, not somebody's design
 
@@ -29,13 +30,25 @@ class GradeLine:
     """A street's grade line.
 
     ``states`` says for each VIP whether its level is 'proposed', 'set', 'locked' or 'tied'; ``index`` is its place in the
-    street's set VIPs, or -1; ``vips`` are the levels as quantities, with their reasons.
+    street's set VIPs, or -1; ``vips`` are the levels as quantities, with their reasons; ``follows`` what they follow (nothing for none at all).
     """
 
     profile: Profile
     states: tuple[State, ...]
     index: tuple[int, ...]
     vips: tuple[Quantity, ...]
+    follows: tuple[Anchor | None, ...] = ()
+
+    def as_it_stands(self, i: int) -> Vip:
+        """VIP ``i`` with the level that it has here; at an end without a curve."""
+        p, inner = self.profile, 0 < i < len(self.states) - 1
+        return Vip(
+            chainage=float(p.chainages[i]),
+            level=float(p.levels[i]),
+            curve_length=float(p.curves[i]) if inner else 0.0,
+            locked=self.states[i] == "locked",
+            follows=self.follows[i] if self.follows else None,
+        )
 
 
 @query
@@ -107,6 +120,21 @@ def own_level(q: Engine, street: str, s: float) -> float:
 
 
 def _made(q: Engine, street: str, over: tuple[Carried, ...]) -> GradeLine:
+    vips, made = vips_of(q, street), _worked_out(q, street, over)
+    follows = tuple(vips[i].follows if i >= 0 else None for i in made.index)
+    return replace(made, follows=follows) if any(follows) else made
+
+
+def vip_level(q: Engine, street: str, i: int) -> Quantity:
+    """The level of set VIP ``i`` of a street that has one: its own, or from what it follows."""
+    v, name = vips_of(q, street)[i], name_of(q, street)
+    what = f"{name} VIP at {v.chainage:.2f}"
+    if v.follows is not None:
+        return anchored(q, v.follows, chain_of(q, street).points_at([v.chainage])[0], what, name)
+    return decided(what, float(v.level or 0.0), ("vip", street, i), "level set", "set")
+
+
+def _worked_out(q: Engine, street: str, over: tuple[Carried, ...]) -> GradeLine:
     frame, vips = frame_of(q, street), vips_of(q, street)
     ties = dict(end_ties(q, street))
     if (rise := raised(q, street)).values.any():
@@ -169,8 +197,7 @@ def _set(
         pass_over(v.chainage)
         what = f"{name} VIP at {v.chainage:.2f}"
         if v.level is not None:
-            level, state = decided(what, v.level, ("vip", street, i), "level set", "set"), _state(v)
-            add(v.chainage, v.curve_length, state, i, level)
+            add(v.chainage, v.curve_length, _state(v), i, vip_level(q, street, i))
         elif rows:
             assert v.grade is not None
             run = v.chainage - rows[-1][0]
@@ -250,7 +277,7 @@ def _proposed(q: Engine, street: str, ties: dict[End, EndTie], over: tuple[Carri
         k = int(np.argmin(np.abs(corners - vip.chainage)))
         states[k], index[k] = "locked", i
         curves[k] = vip.curve_length if 0 < k < len(corners) - 1 else 0.0
-        vips[k] = decided(f"{name} VIP at {vip.chainage:.2f}", float(levels[k]), ("vip", street, i), "level set", "set")
+        vips[k] = vip_level(q, street, i)
     held = [(k, ties[end].chainage, ties[end].level) for end, k in (("start", 0), ("end", -1)) if end in ties]
     for c in over:
         ends = (
@@ -279,7 +306,7 @@ def stops_of(
     locked = [(i, v) for i, v in enumerate(vips_of(q, street)) if v.locked and low <= v.chainage <= high]
     fixed = [(i, v) for i, v in locked if not _within(over, v.chainage)]
     ends = [float(ties[end].level.value[0]) if end in ties else None for end in ENDS]
-    stops: list[Stop] = [(v.chainage, v.level) for _, v in fixed]
+    stops: list[Stop] = [(v.chainage, float(vip_level(q, street, i).value[0])) for i, v in fixed]
     stops += [(c.begin, float(c.first.value[0])) for c in over]
     stops += [(c.finish, float(c.last.value[0])) for c in over if c.finish - c.begin > SAME]
     stops.sort(key=lambda stop: stop[0])
@@ -346,16 +373,4 @@ def crown_rule(q: Engine, street: str) -> LevelRule:
 def proposed_vips(q: Engine, street: str) -> list[Vip]:
     """The VIPs of a street's grade line as it stands, without the tied ends, which stay tied."""
     line = grade_line(q, street)
-    last = len(line.states) - 1
-    return [
-        Vip(
-            chainage=float(s),
-            level=float(z),
-            curve_length=0.0 if i in (0, last) else float(c),
-            locked=state == "locked",
-        )
-        for i, (s, z, c, state) in enumerate(
-            zip(line.profile.chainages, line.profile.levels, line.profile.curves, line.states, strict=True)
-        )
-        if state != "tied"
-    ]
+    return [line.as_it_stands(i) for i, state in enumerate(line.states) if state != "tied"]

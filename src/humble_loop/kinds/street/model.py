@@ -8,7 +8,20 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from humble_loop.geometry.bends import BendInput
-from humble_loop.site.model import Chainage, Coordinate, Grade, Length, Level, Model, Named, Side, Thing, Words, between
+from humble_loop.site.model import (
+    Anchor,
+    Chainage,
+    Coordinate,
+    Grade,
+    Length,
+    Level,
+    Model,
+    Named,
+    Side,
+    Thing,
+    Words,
+    between,
+)
 
 
 class Bend(Model):
@@ -39,7 +52,8 @@ def bend_input(bend: Bend) -> BendInput:
 class Vip(Model):
     """A vertical intersection point. Either its level is set, or the grade that arrives at it is and the level follows.
 
-    A ``locked`` one stays as it is, whatever is dragged, raised, rounded or proposed, until it is unlocked.
+    A ``locked`` one stays as it is, whatever is dragged, raised, rounded or proposed, until it is unlocked. One that ``follows`` another line
+    is locked, and has its level from that; its own is the one that it had when it began to.
     """
 
     chainage: Chainage
@@ -47,6 +61,7 @@ class Vip(Model):
     grade: Grade | None = None
     curve_length: Length = 0.0
     locked: bool = False
+    follows: Anchor | None = None
 
     @model_validator(mode="after")
     def _one_of(self) -> Vip:
@@ -54,6 +69,8 @@ class Vip(Model):
             raise ValueError(f"the VIP at chainage {self.chainage:g} needs either a level or a grade, not both")
         if self.locked and self.level is None:
             raise ValueError(f"the VIP at chainage {self.chainage:g} is locked, and so needs a level")
+        if self.follows is not None and not self.locked:
+            raise ValueError(f"the VIP at chainage {self.chainage:g} follows another line, and so has to be locked")
         return self
 
 

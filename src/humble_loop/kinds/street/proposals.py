@@ -188,8 +188,8 @@ def _balanced(q: Engine, street: str) -> Proposed:
     except NoLine as error:
         raise Unsolved(name, str(error), "move a VIP, or change its class") from None
     vips = tuple(
-        Vip(chainage=float(s), level=float(z), curve_length=float(c), locked=state == "locked")
-        for s, z, c, state in zip(p.chainages, levels, p.curves, made.states)
+        made.as_it_stands(i).model_copy(update={"level": float(z)})
+        for i, (z, state) in enumerate(zip(levels, made.states))
         if state != "tied"
     )
     return Proposed(Profile.of(p.chainages, levels, p.curves), vips)

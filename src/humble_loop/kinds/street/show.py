@@ -54,9 +54,9 @@ from humble_loop.lines.describe import (
 )
 from humble_loop.lines.line import LineId, line_plan
 from humble_loop.site import parts
-from humble_loop.site.edits import Edit, EditError, made
+from humble_loop.site.edits import Edit, EditError, changed, made
 from humble_loop.site.library import StreetClass, TypicalSection
-from humble_loop.site.model import SIDES, Site
+from humble_loop.site.model import SIDES, Anchor, Site
 
 _BESIDE = 0.01  # metres from a VIP at which a new one takes its place
 _ALONG, _UP = 10.0, 0.02  # metres to which VIPs are rounded: what is easily set out and read
@@ -245,6 +245,27 @@ def add_vip(q: Engine, street: str, chainage: float, level: float) -> Edit:
         if any(v.locked and abs(v.chainage - fresh.chainage) <= _BESIDE for v in old):
             raise EditError(f"a locked VIP stands at {fresh.chainage:.2f}: unlock it first")
         return edits.set_vips(site, street, [*(v for v in old if abs(v.chainage - fresh.chainage) > _BESIDE), fresh])
+
+    return edit
+
+
+def let_follow(q: Engine, street: str, chainage: float, anchor: Anchor, level: float) -> Edit:
+    """The edit that lets a grade line follow another line at a chainage, by a VIP there that is locked; what is proposed goes on being proposed."""
+    line = q.attempt(grade_line, street)
+    fresh = made(Vip, chainage=round(chainage, 2), level=round(level, 6), locked=True, follows=anchor)
+    if not isinstance(line, Unsolved) and "proposed" in line.states:
+        return lambda site: edits.lock_proposed(site, street, fresh)
+
+    def edit(site: Site) -> Site:
+        found = site.find(Street, street)
+        old = found.vips if found else ()
+        beside = [v for v in old if abs(v.chainage - fresh.chainage) <= _BESIDE]
+        if any(v.locked and v.follows is None for v in beside):
+            raise EditError(f"a locked VIP stands at {beside[0].chainage:.2f}: unlock it first")
+        if beside:
+            at = {"chainage": beside[0].chainage, "curve_length": beside[0].curve_length}
+            return edits.set_vips(site, street, [*(v for v in old if v not in beside), changed(fresh, **at)])
+        return edits.set_vips(site, street, [*old, fresh])
 
     return edit
 

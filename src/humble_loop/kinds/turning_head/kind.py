@@ -21,13 +21,13 @@ from humble_loop.kinds.turning_head.layout import (
 )
 from humble_loop.kinds.turning_head.levels import ring_levels
 from humble_loop.kinds.turning_head.lines import ring_rows, rule_of
-from humble_loop.kinds.turning_head.model import TurningHead, rejoined_anchors
+from humble_loop.kinds.turning_head.model import TurningHead
 from humble_loop.kinds.turning_head.place import head_at, head_name, heads_of, of_head, own_side
 from humble_loop.kinds.turning_head.reserve import head_reserves
 from humble_loop.kinds.turning_head.tables import TABLES
-from humble_loop.kinds.turning_head.vips import lip_sheet, offers, section_handles
+from humble_loop.kinds.turning_head.vips import let_follow, lip_sheet, offers, section_handles
 from humble_loop.kinds.turning_head.windows import window_of
-from humble_loop.lines.anchor import following
+from humble_loop.lines.anchor import followings_in
 from humble_loop.lines.describe import Drawing, Handle, Mark, Place, Row, SetOutPoint, SheetOf, Window
 from humble_loop.lines.faces import Face, FaceId
 from humble_loop.lines.findings import Finding
@@ -36,7 +36,7 @@ from humble_loop.lines.line import LineId, LinePlan, ThingId, line
 from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.setout import divided, told
 from humble_loop.site.edits import Edit, changed
-from humble_loop.site.model import SIDES, Side, Site, other_end
+from humble_loop.site.model import SIDES, Anchor, Side, Site, other_end
 
 
 class TurningHeads(Kind):
@@ -119,16 +119,15 @@ class TurningHeads(Kind):
         for head in site.owned(TurningHead, gone):
             end = other_end(head.end) if back else head.end
             site = site.without(TurningHead, head.id).put(changed(head, id="", street=street, end=end))
-        return rejoined_anchors(site, gone, street, back)
+        return site
+
+    def let_follow(self, q: Engine, line: LineId, s: float, anchor: Anchor, level: float) -> Edit | None:
+        if not isinstance(line, HeadLine) or line.point != "lip":
+            return None
+        return let_follow(q, line.street, line.end, s, anchor, level)
 
     def followings(self, q: Engine) -> tuple[Following, ...]:
-        found = [
-            following(thing, v.follows)
-            for thing in self.things(q)
-            for v in head_at(q, *of_head(q, thing.id)).vips
-            if v.follows is not None
-        ]
-        return tuple(dict.fromkeys(found))
+        return tuple(f for thing in self.things(q) for f in followings_in(thing, head_at(q, *of_head(q, thing.id))))
 
     def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
         return head_findings(q, *of_head(q, thing.id))

@@ -7,7 +7,6 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, model_validator
 
-from humble_loop.lines.anchor import rejoined_anchor
 from humble_loop.site.edits import EditError, changed, the
 from humble_loop.site.model import Anchor, End, Length, Level, Model, Side, Site, Thing, Width, between
 
@@ -145,15 +144,3 @@ def set_vip(site: Site, id: str, index: int, **values: float) -> Site:
         raise EditError(f"the head's lip has no VIP {index + 1}")
     vips[index] = changed(vips[index], **values)
     return set_vips(site, id, vips)
-
-
-def rejoined_anchors(site: Site, gone: str, street: str, back: bool) -> Site:
-    """The site after the street ``gone`` became part of another: levels that follow it follow that."""
-    for head in site.all(TurningHead):
-        vips = tuple(
-            v if v.follows is None else changed(v, follows=rejoined_anchor(v.follows, gone, street, back))
-            for v in head.vips
-        )
-        if vips != head.vips:
-            site = site.put(changed(head, vips=vips))
-    return site

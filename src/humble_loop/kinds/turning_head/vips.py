@@ -21,7 +21,7 @@ from humble_loop.lines.describe import Fact, Handle, Place, Sheet, SheetRow, Tol
 from humble_loop.lines.line import LineId, line_plan
 from humble_loop.lines.quantity import percent
 from humble_loop.site.edits import Edit, changed
-from humble_loop.site.model import End, Site
+from humble_loop.site.model import Anchor, End, Site
 
 _DIGITS = 3  # of a level in metres
 _SHARES = 6  # digits of a share
@@ -210,12 +210,18 @@ def holding(q: Engine, street: str, end: End, round_: float, level: float) -> li
         except Unsolved:
             continue
         title = line_plan(q, id).title
-        fresh = HeadVip(share=round(at / ring.total, _SHARES), level=round(level, _DIGITS), follows=anchor)
-        if near:
-            fresh = changed(vips[near[0]], follows=anchor)
-        kept = [v for k, v in enumerate(vips) if not near or k != near[0]]
-        found.append((f"Let it follow {title}: {by_words(anchor)} it", _begun(q, street, end, [*kept, fresh])))
+        found.append((f"Let it follow {title}: {by_words(anchor)} it", let_follow(q, street, end, at, anchor, level)))
     return found
+
+
+def let_follow(q: Engine, street: str, end: End, round_: float, anchor: Anchor, level: float) -> Edit:
+    """The edit that lets the lip follow another line at a place, ``level`` being where it lies then: by the VIP that is there, or a new one."""
+    vips, total = _own(q, street, end), outline(q, street, end).ring.total
+    near = [k for k, v in enumerate(vips) if abs(v.share * total - round_) <= _AT][:1]
+    fresh = HeadVip(share=round(round_ / total, _SHARES), level=round(level, _DIGITS), follows=anchor)
+    if near:
+        fresh = changed(vips[near[0]], follows=anchor)
+    return _begun(q, street, end, [*(v for k, v in enumerate(vips) if k not in near), fresh])
 
 
 def _row(q: Engine, street: str, end: End, levels: RingLevels, s: float, what: str, k: int | None) -> SheetRow:
