@@ -65,6 +65,7 @@ def make_commands(w: MainWindow) -> list[Command]:
         Command("Set the proposed grade line", "levels", on.keep_levels, "", ("Levels",)),
         Command("Propose the grade line again", "ground", on.propose_levels, "", ("Levels",)),
         Command("Lock or unlock the VIP", "lock", on.lock_held, "", ("Levels",)),
+        Command("Fixed fall", "trail", w.mark_fixed_fall, "L", ("Levels", "Turning heads")),
         Command("Remove the VIP or bend", "bend", on.remove_held, "Del", ("Streets", "Levels")),
         Command("Cut back or run on", "bend", on.show_ends, "", ("Streets",)),
         Command("Split the street here", "street", on.split_here),

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.drawing import details, outline
 from humble_loop.desk.drawing import lit as lit_of
+from humble_loop.desk.fixed_fall import FixedFall
 from humble_loop.desk.follower import InTime
 from humble_loop.desk.layers import CrossLayer, PolygonLayer, SignLayer
 from humble_loop.desk.picking import thing_at
@@ -57,7 +58,7 @@ class PlanView(DrawingView):
         self.signs, self.cross, self._band = SignLayer(), CrossLayer(), PolygonLayer(9)
         for layer in (self.signs, self.cross, self._band):
             self.add_layer(layer)
-        self.sketch: Sketch | Placing | None = None
+        self.sketch: Sketch | Placing | FixedFall | None = None
         self.welcome = Welcome(self)
         self._findings: tuple[Finding, ...] = ()
         self.behind = False  # whether lines wait for a frame in which there is time, while what is under the hand leads
@@ -301,6 +302,12 @@ class PlanView(DrawingView):
     def start_placing(self) -> None:
         """Begin to place a roundabout."""
         self.sketch = Placing(self, self.end_sketch)
+        self.setFocus()
+        self.refresh()
+
+    def start_fixed_fall(self) -> None:
+        """Begin to mark two places on lines."""
+        self.sketch = FixedFall(self, self.end_sketch, self.light_up)
         self.setFocus()
         self.refresh()
 

@@ -336,6 +336,13 @@ class MainWindow(QMainWindow):
             return
         self.plan.start_placing()
 
+    def mark_fixed_fall(self) -> None:
+        """Begin to mark a fixed fall, or give up what is being drawn."""
+        if self.plan.sketch is not None:
+            self.plan.sketch.cancel()
+            return
+        self.plan.start_fixed_fall()
+
     def toggle_flow(self) -> None:
         """Show or hide flow arrows."""
         self.plan.drawing.show_flow = not self.plan.drawing.show_flow

@@ -192,8 +192,15 @@ def followings_in(follower: ThingId, model: Model) -> tuple[Following, ...]:
     return tuple(dict.fromkeys(f for f in found if f.leader != f.follower))
 
 
-def let_follow(q: Engine, follower: LineId, s: float, leader: LineId) -> tuple[Edit, Anchor]:
-    """The edit that lets a line at a chainage follow another, where that is nearest, by the fall that it has from there now; and how it then follows.
+def can_follow(q: Engine, id: LineId, s: float) -> bool:
+    """Whether a line has a level of its own at a chainage, that could follow another."""
+    anchor = Anchor(kind=id.kind, of="", line="", rise=0.0)
+    return any(k.let_follow(q, id, s, anchor, 0.0) is not None for k in kinds())
+
+
+def let_follow(q: Engine, follower: LineId, s: float, leader: LineId, fall: float | None = None) -> tuple[Edit, Anchor]:
+    """The edit that lets a line at a chainage follow another, where that is nearest, by a fall, or by that which it has from there now; and how
+    it then follows.
 
     Raises Unsolved where either has no level there, EditError where the first has none of its own.
     """
@@ -203,10 +210,10 @@ def let_follow(q: Engine, follower: LineId, s: float, leader: LineId) -> tuple[E
     level = float(here.rule.levels([s])[0])
     if not np.isfinite(level):
         raise Unsolved(here.title, "it has no level there", "let its grade line reach so far")
-    anchor = fixed(q, leader, place, level)
+    anchor = fixed(q, leader, place, level) if fall is None else anchor_to(q, leader, fall=fall)
     edit = next((e for k in kinds() if (e := k.let_follow(q, follower, s, anchor, level)) is not None), None)
     if edit is None:
-        raise EditError(f"{here.title} has no levels of its own there; give it some first, or point at a line that has")
+        raise EditError(f"{here.title} has no levels of its own there; give it some first")
     return edit, anchor
 
 

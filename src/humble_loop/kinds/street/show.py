@@ -249,6 +249,9 @@ def add_vip(q: Engine, street: str, chainage: float, level: float) -> Edit:
     return edit
 
 
+_MEANT = 1.0  # metres from a VIP within which it is the one that is to follow
+
+
 def let_follow(q: Engine, street: str, chainage: float, anchor: Anchor, level: float) -> Edit:
     """The edit that lets a grade line follow another line at a chainage, by a VIP there that is locked; what is proposed goes on being proposed."""
     line = q.attempt(grade_line, street)
@@ -259,7 +262,9 @@ def let_follow(q: Engine, street: str, chainage: float, anchor: Anchor, level: f
     def edit(site: Site) -> Site:
         found = site.find(Street, street)
         old = found.vips if found else ()
-        beside = [v for v in old if abs(v.chainage - fresh.chainage) <= _BESIDE]
+        beside = sorted(
+            (v for v in old if abs(v.chainage - chainage) <= _MEANT), key=lambda v: abs(v.chainage - chainage)
+        )[:1]
         if any(v.locked and v.follows is None for v in beside):
             raise EditError(f"a locked VIP stands at {beside[0].chainage:.2f}: unlock it first")
         if beside:
