@@ -15,8 +15,9 @@ from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.junction.model import CrossingChoice, ReturnLevel, set_crossing_corner
 from humble_loop.kinds.junction.nodes import all_joints, unworked
 from humble_loop.kinds.junction.vehicles import VEHICLES
-from humble_loop.kinds.roundabout import CircleLine, KerbLine, LegIslandLine, Roundabout
+from humble_loop.kinds.roundabout import CircleLine, KerbLine, LegIslandLine, Roundabout, RoundaboutFace
 from humble_loop.kinds.roundabout.checks import roundabout_findings, settled
+from humble_loop.kinds.roundabout.faces import rim_rows
 from humble_loop.kinds.roundabout.faults import faults
 from humble_loop.kinds.roundabout.layout import kerb_after, lip_edge
 from humble_loop.kinds.roundabout.leg_show import facts as leg_facts
@@ -34,7 +35,14 @@ from humble_loop.kinds.roundabout.model import (
 )
 from humble_loop.kinds.roundabout.paths import KERB, entry_angle, paths, speed_on
 from humble_loop.kinds.roundabout.place import leg_sizes, legs_of, middle_of, roundabout_ids, sizes_of
-from humble_loop.kinds.roundabout.profiles import level_removal, level_sheet, profile_handles, profiles
+from humble_loop.kinds.roundabout.profiles import (
+    handles_of_leg,
+    level_removal,
+    level_sheet,
+    profile_handles,
+    profiles,
+    profiles_of_leg,
+)
 from humble_loop.kinds.roundabout.show import difference, facts
 from humble_loop.kinds.roundabout.splitters import SETBACK, splitters
 from humble_loop.kinds.roundabout.turning import drivings, outermost
@@ -745,6 +753,62 @@ def test_an_existing_street_is_no_leg_and_is_told():
     site = edits.set_street(cross(), "b", kind="existing")
     (finding,) = told(site, "leg not laid out")
     assert "B comes into it and is an existing street" in finding.message
+    assert len(legs_of(Engine(site), ID)) == 2
+    assert len(legs_of(Engine(finding.mend.edit(site)), ID)) == 4
+
+
+def test_the_apron_and_the_island_rise_as_is_typed():
+    """Compact: apron 1.6 m wide. Its edge stands 0.05, it rises by 6 % over the 1.5 m within that, the kerb stands 0.15, the island rises by 10 %."""
+    site = cross(preset="compact", apron_up=0.05, apron_rise=0.06, kerb_up=0.15, mound=0.1)
+    q = Engine(site)
+    at = {
+        p: line(q, CircleLine(ID, p)).rule.levels([10.0])[0]
+        for p in ("island lip", "apron edge", "apron back", "kerb top", "kerb back")
+    }
+    assert at["apron edge"] - at["island lip"] == pytest.approx(0.05, abs=1e-9)
+    assert at["apron back"] - at["apron edge"] == pytest.approx(0.06 * 1.5, abs=1e-9)
+    assert at["kerb top"] - at["apron back"] == pytest.approx(0.15, abs=1e-9)
+    assert at["kerb back"] == pytest.approx(at["kerb top"], abs=1e-9)
+    middle = finished_mesh(q, RoundaboutFace(ID, "middle")).surface.points
+    top = middle[np.argmin(np.hypot(*middle[:, :2].T))]
+    rim = line(q, CircleLine(ID, "kerb back"))
+    mean = rim.rule.levels(rim_rows(q, ID)[:-1]).mean()  # of the rows of its border
+    assert top[2] - mean == pytest.approx(0.1 * (13.0 - 5.6 - 1.6 - 0.15), abs=1e-9)
+    rows = {r.label: r for r in facts(q, ID) if isinstance(r, Fact)}
+    assert [
+        rows[k].value for k in ("apron's edge stands", "apron rises", "kerbs of islands stand", "island rises")
+    ] == [0.05, 0.06, 0.15, 0.1]
+    assert rows["apron rises"].switch(site).all(Roundabout)[0].apron_rise is None
+    # Splitters have the same kerb.
+    lip, back = (
+        line(q, LegIslandLine(ID, "a:onwards")),
+        line(q, LegIslandLine(ID, "a:onwards", "splitter", 0, "kerb back")),
+    )
+    assert back.rule.levels([3.0]) - lip.rule.levels([3.0]) == pytest.approx([0.15], abs=1e-9)
+
+
+def test_a_leg_has_the_long_sections_of_its_kerbs_and_islands():
+    site = set_leg(cross(preset="compact"), ID, "a", "onwards", entry_levels=(ReturnLevel(share=0.5, level=49.7),))
+    q = Engine(site)
+    shown = profiles_of_leg(q, ID, "a:onwards")
+    assert [p.title for p in shown] == ["entry kerb", "exit kerb", "splitter"]
+    assert [p.line for p in shown] == [
+        KerbLine(ID, "b:back"),
+        KerbLine(ID, "a:onwards"),
+        LegIslandLine(ID, "a:onwards"),
+    ]
+    for p, after in zip(shown, shown[1:]):
+        assert after.begin > p.begin + p.length
+    for p in shown:
+        assert p.levels == pytest.approx(line(q, p.line).rule.levels(p.places), abs=1e-9)
+    (hold,) = handles_of_leg(q, ID, "a:onwards")
+    assert hold.place[1] == pytest.approx(49.7)
+    moved = hold.moved((hold.place[0], 49.75))[0](site)
+    assert moved.all(Roundabout)[0].legs[0].entry_levels[0].level == 49.75
+    assert [m.words for m in shown[2].marks] == ["low point", "high point"]
+    assert shown[2].offers(3.0, 50.0) == ()
+    assert shown[0].offers(3.0, 50.0)
+    assert profiles_of_leg(Engine(ended(preset="compact")), ID, "a:back")[0].title == "entry kerb"
 
 
 def test_levels_too_near_one_another_are_refused():

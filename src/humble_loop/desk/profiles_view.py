@@ -18,7 +18,7 @@ from humble_loop.engine.query import Unsolved
 from humble_loop.formats.quantities import show_grade, show_length
 from humble_loop.geometry.arrays import Floats
 from humble_loop.lines.describe import Handle, LineProfile
-from humble_loop.lines.line import ThingId, line_plan
+from humble_loop.lines.line import LineId, ThingId, line_plan
 from humble_loop.lines.standing import kind_of
 
 _GRADES = 4  # places along a line between which its grade is written
@@ -39,7 +39,7 @@ class ProfilesView(DrawingView):
             self.add_layer(layer)
         self._lines, self._ghost = self.curve(6), self.curve(7)
         self.profiles: tuple[LineProfile, ...] = ()
-        self._fitted: ThingId | None = None
+        self._fitted: tuple[ThingId | None, tuple[LineId, ...]] | None = None
         self.plotItem.getAxis("left").setWidth(46)
         self.plotItem.hideAxis("bottom")  # each begins at nothing
         self.hovered.connect(self._on_hover)
@@ -82,8 +82,9 @@ class ProfilesView(DrawingView):
         self.handles.chosen = self.session.chosen.held
         self.handles.show_handles(handles)
         self.labels.show_labels([label for p in made for label in self._labels_of(p)])
-        if made and self._fitted != thing:
-            self._fitted = thing
+        shown = thing, tuple(p.line for p in made)  # a line more or less is seen, too
+        if made and self._fitted != shown:
+            self._fitted = shown
             self.fit()
         self.shown.emit(bool(made))
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
@@ -32,6 +34,7 @@ from humble_loop.kinds.roundabout.place import (
 from humble_loop.kinds.roundabout.turning import drivings
 from humble_loop.kinds.roundabout.vips import pit_offers, pits_of
 from humble_loop.kinds.street.checks import face_findings, standing_water
+from humble_loop.kinds.street.edits import set_street
 from humble_loop.kinds.street.plan import centreline, is_new, name_of, streets_in
 from humble_loop.lines.faces import SAME, Patch, finished_mesh, levels_on
 from humble_loop.lines.findings import Finding, Mend, failed, point, share, too_high, too_low, unique
@@ -131,9 +134,17 @@ def _existing(q: Engine, id: str, of: ThingId, name: str) -> list[Finding]:
             continue
         words = f"{name_of(q, street)} comes into it and is an existing street, so no leg is laid out for it"
         remedy = f"make {name_of(q, street)} a new street, or end it short of the circle"
-        also = (ThingId("street", street),)
-        found.append(Finding(RULES[5], of, name, words, remedy, place=point(middle), also=also))
+        also, mend = (
+            (ThingId("street", street),),
+            Mend(f"Make {name_of(q, street)} a new street", partial(_new, street=street)),
+        )
+        found.append(Finding(RULES[5], of, name, words, remedy, place=point(middle), also=also, mend=mend))
     return found
+
+
+def _new(site: Site, street: str) -> Site:
+    """The site with a street that is designed, and no longer only found."""
+    return set_street(site, street, kind="new")
 
 
 def _near(q: Engine, id: str, of: ThingId, legs: tuple[Leg, ...]) -> list[Finding]:

@@ -282,6 +282,12 @@ class RoundaboutLegs(Kind):
     def handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
         return leg_show.handles(q, *leg_show.of_thing(thing.id))
 
+    def profiles(self, q: Engine, thing: ThingId) -> tuple[LineProfile, ...]:
+        return profiles.profiles_of_leg(q, *leg_show.of_thing(thing.id))
+
+    def profile_handles(self, q: Engine, thing: ThingId) -> tuple[Handle, ...]:
+        return profiles.handles_of_leg(q, *leg_show.of_thing(thing.id))
+
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         return StreetLine(leg_of(q, *leg_show.of_thing(thing.id)).street)
 

@@ -69,7 +69,8 @@ class RoundaboutLeg(Model):
 
 class Roundabout(Thing):
     """A roundabout: its middle lies ``east`` and ``north`` of the place ``at`` on a ``street`` (a chainage as drawn), or of where that street meets
-    the ``other`` nearest to it. Streets that leave its inscribed circle are its legs. Sizes that are None are those of its ``preset``.
+    the ``other`` nearest to it. Streets that leave its inscribed circle are its legs. Sizes that are None are those of its ``preset``, which tells what
+    they are.
 
     One that is not ``laid`` is kept for when it is wanted again: a junction stands in its place.
 
@@ -94,6 +95,10 @@ class Roundabout(Thing):
     width: Annotated[Width, between(2.5, 40.0)] | None = None
     lanes: Lanes | None = None
     apron: Length | None = None
+    apron_up: Annotated[float, between(0.0, 0.2)] | None = None
+    apron_rise: Annotated[float, between(-0.1, 0.2)] | None = None
+    kerb_up: Annotated[float, between(0.0, 0.5)] | None = None
+    mound: Annotated[float, between(-0.2, 0.5)] | None = None
     levels: LevelWay = "plane"
     through: str | None = None
     level: Level | None = None

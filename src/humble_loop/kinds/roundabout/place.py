@@ -48,8 +48,11 @@ def sizes_of(q: Engine, id: str) -> RoundaboutPreset:
     """A roundabout's sizes: its preset's, with what was chosen in their place."""
     made = roundabout_of(q, id)
     preset = parts.one(q, RoundaboutPreset, made.preset)
-    chosen = {k: v for k in ("radius", "width", "lanes", "apron", "fall") if (v := getattr(made, k)) is not None}
+    chosen = {k: v for k in _CHOSEN if (v := getattr(made, k)) is not None}
     return preset.model_copy(update=chosen)
+
+
+_CHOSEN = ("radius", "width", "lanes", "apron", "apron_up", "apron_rise", "kerb_up", "mound", "fall")
 
 
 def leg_choice(q: Engine, id: str, street: str, way: Way) -> RoundaboutLeg:

@@ -15,6 +15,7 @@ from humble_loop.kinds.junction.model import LEAST_APART, ReturnLevel
 from humble_loop.kinds.roundabout.bypass import gap_key
 from humble_loop.kinds.roundabout.gaps import Kerb
 from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after
+from humble_loop.kinds.roundabout.leg_islands import LegIslandLine, island_lips
 from humble_loop.kinds.roundabout.levels import CircleLine
 from humble_loop.kinds.roundabout.model import set_leg
 from humble_loop.kinds.roundabout.place import (
@@ -82,6 +83,43 @@ def worked(q: Engine, id: str) -> tuple[Worked, ...]:
     return tuple(found)
 
 
+@query
+def worked_of_leg(q: Engine, id: str, key: str) -> tuple[Worked, ...]:
+    """The lips beside a leg, one after another: the kerbs of its entry and its exit, and of its islands; those that have levels."""
+    entry, leg = entry_side(q), leg_of(q, id, key)
+    sides: list[tuple[str, Side]] = [("entry kerb", entry), ("exit kerb", other_side(entry))]
+    wanted: list[tuple[str, LineId]] = [(words, KerbLine(id, gap_key(q, id, leg, seen))) for words, seen in sides]
+    wanted = list({line_id: (words, line_id) for words, line_id in reversed(wanted)}.values())[
+        ::-1
+    ]  # one leg has one kerb
+    for lip in island_lips(q, id):
+        if lip.leg == key:
+            words = "splitter" if lip.part == "splitter" else "bypass island"
+            wanted.append((f"{words} {lip.piece + 1}" if lip.piece else words, lip))
+    found, begin = list[Worked](), 0.0
+    for words, line_id in wanted:
+        made = q.attempt(line, line_id)
+        kerb = q.attempt(kerb_after, id, line_id.leg) if isinstance(line_id, KerbLine) else None
+        if isinstance(made, Unsolved) or isinstance(kerb, Unsolved) or not np.isfinite(made.rule.levels([0.0])).all():
+            continue
+        found.append(Worked(line_id, words, begin, made, kerb))
+        begin += made.plan.end + _BETWEEN
+    return tuple(found)
+
+
+_BETWEEN = 6.0  # metres between the lines of a leg
+
+
+def profiles_of_leg(q: Engine, id: str, key: str) -> tuple[LineProfile, ...]:
+    """The long sections of the lips beside a leg."""
+    return tuple(_profile(q, id, w) for w in worked_of_leg(q, id, key))
+
+
+def handles_of_leg(q: Engine, id: str, key: str) -> tuple[Handle, ...]:
+    """The levels set on the kerbs beside a leg, to be dragged in their long sections."""
+    return _level_handles(q, id, _places(q, id, worked_of_leg(q, id, key)))
+
+
 def profiles(q: Engine, id: str) -> tuple[LineProfile, ...]:
     """The long sections of a roundabout's circle and kerbs."""
     return tuple(_profile(q, id, w) for w in worked(q, id))
@@ -93,13 +131,21 @@ def _profile(q: Engine, id: str, w: Worked) -> LineProfile:
     s = s[(s >= 0.0) & (s <= total)]
     z = w.made.rule.levels(s)
     none = np.full(len(s), np.inf)
-    marks = [ProfileMark(float(s[k]), float(z[k]), what) for k, what in _turning(z)]
-    if w.kerb is not None:
+    # What lies on triangles has low points without number: its lowest and its highest tell where it lies.
+    ends = [(int(np.argmin(z)), "low point"), (int(np.argmax(z)), "high point")]
+    turning = ends if isinstance(w.id, LegIslandLine) else _turning(z)
+    marks = [ProfileMark(float(s[k]), float(z[k]), what) for k, what in turning]
+    if isinstance(w.id, KerbLine):
         marks += [ProfileMark(at, float(w.made.rule.levels([at])[0]), "tied") for at in (0.0, total)]
-    made = partial(_offers, q, id, w)
+    made = partial(_offers, q, id, w) if not isinstance(w.id, LegIslandLine) else _nothing
     return LineProfile(
         w.title, w.made.title, w.id, w.begin, frozen(s), frozen(z), frozen(-none), frozen(none), tuple(marks), made
     )
+
+
+def _nothing(along: float, level: float) -> tuple[tuple[str, Edit], ...]:
+    """What can be done on a line that lies on what is beneath it."""
+    return ()
 
 
 def _turning(z: np.ndarray) -> list[tuple[int, str]]:
@@ -188,11 +234,14 @@ def _offers(q: Engine, id: str, w: Worked, along: float, level: float) -> tuple[
     return (*found, *pit_offers(q, id, round(bearing, 2)))
 
 
-def _places(q: Engine, id: str) -> list[tuple[Worked, Leg, Arc, int, float, ReturnLevel]]:
-    """Every level that was set on a kerb: its line, leg and arc, which it is, and metres along the line."""
+_Placed = tuple[Worked, Leg, Arc, int, float, ReturnLevel]
+
+
+def _places(q: Engine, id: str, lines: tuple[Worked, ...]) -> list[_Placed]:
+    """Every level that was set on a kerb among lines: its line, leg and arc, which it is, and metres along the line."""
     found = []
     legs = legs_of(q, id)
-    for w in worked(q, id):
+    for w in lines:
         if w.kerb is None:
             continue
         (a, b), total = w.kerb.ends, w.made.plan.end
@@ -207,8 +256,12 @@ def _places(q: Engine, id: str) -> list[tuple[Worked, Leg, Arc, int, float, Retu
 
 def profile_handles(q: Engine, id: str) -> tuple[Handle, ...]:
     """The levels set on the circle and on its kerbs, to be dragged in their long sections."""
-    found = list(section_handles(q, id))
-    for w, leg, arc, k, at, v in _places(q, id):
+    return (*section_handles(q, id), *_level_handles(q, id, _places(q, id, worked(q, id))))
+
+
+def _level_handles(q: Engine, id: str, placed: list[_Placed]) -> tuple[Handle, ...]:
+    found = list[Handle]()
+    for w, leg, arc, k, at, v in placed:
 
         def moved(place: Place, w: Worked = w, leg: Leg = leg, arc: Arc = arc, k: int = k, at: float = at, v: ReturnLevel = v) -> tuple[Edit, tuple[Told, ...]]:  # fmt: skip
             now = _arc_at(q, id, w, place[0] - w.begin)
@@ -246,7 +299,7 @@ _COLUMNS = ("line", "what", "along", "bearing", "level", "grade")
 def level_sheet(q: Engine, id: str) -> Sheet:
     """The circle and the kerbs in rows: levels that are set on them, their ends, and their high and low points."""
     rows: list[SheetRow] = []
-    placed = _places(q, id)
+    placed = _places(q, id, worked(q, id))
     for w in worked(q, id):
         rows += _rows(q, id, w, [p for p in placed if p[0] is w])
     note = "" if rows else "Its levels cannot be worked out"
@@ -255,9 +308,7 @@ def level_sheet(q: Engine, id: str) -> Sheet:
     return Sheet("Levels", CircleLine(id), columns, tuple(rows), note)
 
 
-def _rows(
-    q: Engine, id: str, w: Worked, placed: list[tuple[Worked, Leg, Arc, int, float, ReturnLevel]]
-) -> list[SheetRow]:
+def _rows(q: Engine, id: str, w: Worked, placed: list[_Placed]) -> list[SheetRow]:
     profile = _profile(q, id, w)
     found: list[tuple[float, str, Callable[[float], Edit] | None, tuple[Any, ...], tuple[tuple[str, Edit], ...]]] = []
     source: dict[tuple[Any, ...], tuple[Fact, Fact]] = {}

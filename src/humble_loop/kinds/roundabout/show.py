@@ -156,6 +156,7 @@ def facts(q: Engine, id: str) -> tuple[Row, ...]:
     for part in (q.attempt(middle_of, id), q.attempt(rings_of, id), q.attempt(legs_of, id)):
         if isinstance(part, Unsolved):
             return (*rows, Note(f"{part.message}; {part.remedy}"), _away(q, id))
+    rows += _island_rows(q, id)
     rows += _level_rows(q, id)
     rows.append(Fact("pits", "count", len(made.pits), switch=_to(id, "pits")(()) if made.pits else None))
     rows.append(Actions((("Put pits where water stands", lambda s: drained(q, s, id)),)))
@@ -169,6 +170,17 @@ def _size(label: str, id: str, key: str, given: float | None, used: float, unit:
     return Fact(
         label, unit, used, "proposed" if given is None else "set", typed, edit(None if given is not None else used)
     )
+
+
+def _island_rows(q: Engine, id: str) -> list[Row]:
+    """How high its apron, the kerb of its islands and what lies within that stand, and rise inwards."""
+    made, sizes = roundabout_of(q, id), sizes_of(q, id)
+    rows: list[Row] = []
+    if sizes.apron > 0.0:
+        rows.append(_size("apron's edge stands", id, "apron_up", made.apron_up, sizes.apron_up, "length"))
+        rows.append(_size("apron rises", id, "apron_rise", made.apron_rise, sizes.apron_rise, "grade"))
+    rows.append(_size("kerbs of islands stand", id, "kerb_up", made.kerb_up, sizes.kerb_up, "length"))
+    return [*rows, _size("island rises", id, "mound", made.mound, sizes.mound, "grade")]
 
 
 def _level_rows(q: Engine, id: str) -> list[Row]:
