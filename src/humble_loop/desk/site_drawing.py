@@ -47,6 +47,10 @@ _ROLES: dict[str, tuple[str, float, Qt.PenStyle, float]] = {
     "give way": ("crown", 1.2, Qt.PenStyle.DashLine, 1.5),
     "boundary": ("ink", 1.1, Qt.PenStyle.SolidLine, 0.15),
     "toe": ("quiet", 0.7, Qt.PenStyle.DotLine, 1.0),
+    "driveway": ("quiet", 1.1, Qt.PenStyle.SolidLine, 0.6),
+    "driveway clear": ("fill", 2.2, Qt.PenStyle.SolidLine, 0.6),
+    "driveway near": ("near", 2.6, Qt.PenStyle.SolidLine, 0.25),
+    "driveway touches": ("broken", 2.6, Qt.PenStyle.SolidLine, 0.25),
     "cut hachure": ("cut", 0.8, Qt.PenStyle.SolidLine, 1.5),
     "fill hachure": ("fill", 0.8, Qt.PenStyle.SolidLine, 1.5),
 }

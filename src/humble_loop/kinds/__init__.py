@@ -5,6 +5,7 @@ A kind may read those before it; what an earlier kind needs from a later one com
 """
 
 from humble_loop.kinds.continuation import Continuations
+from humble_loop.kinds.driveway import Driveways
 from humble_loop.kinds.fall_window import FallWindows
 from humble_loop.kinds.ground import Grounds
 from humble_loop.kinds.island import Islands
@@ -36,6 +37,7 @@ KINDS = (
     Islands(),
     ToeDrains(),
     Lots(),
+    Driveways(),
 )
 
 stand(*KINDS)

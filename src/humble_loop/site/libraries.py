@@ -1,4 +1,4 @@
-"""A new site with the shipped street classes, kerb shapes, typical sections and roundabout presets in it."""
+"""A new site with the shipped street classes, kerb shapes, typical sections, roundabout presets and vehicles in it."""
 
 from __future__ import annotations
 
@@ -7,10 +7,10 @@ from functools import cache
 from typing import Any
 
 from humble_loop.data import path
-from humble_loop.site.library import KerbShape, RoundaboutPreset, StreetClass, TypicalSection
+from humble_loop.site.library import DriveVehicle, KerbShape, RoundaboutPreset, StreetClass, TypicalSection
 from humble_loop.site.model import Site, Thing
 
-LIBRARIES: tuple[type[Thing], ...] = (StreetClass, KerbShape, TypicalSection, RoundaboutPreset)
+LIBRARIES: tuple[type[Thing], ...] = (StreetClass, KerbShape, TypicalSection, RoundaboutPreset, DriveVehicle)
 
 
 @cache

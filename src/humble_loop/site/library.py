@@ -257,3 +257,38 @@ class RoundaboutPreset(Named):
     crossing_width: Width = 2.4
     fall: Annotated[float, between(0.0, 0.1)] = 0.025
     most_entry_kmh: Annotated[float, between(5.0, 120.0)] = 40.0
+
+
+class UndersidePoint(Model):
+    """A corner of a vehicle's underside on the level: metres ahead of its rear axle and above the ground."""
+
+    ahead: Annotated[float, between(-5.0, 15.0)]
+    up: Annotated[float, between(0.01, 2.0)]
+
+
+class DriveVehicle(Named):
+    """A vehicle that is rolled along driveways: its ``wheelbase``, ``wheel`` radius, ``width`` and ``track`` (between the middles of the wheels on both sides)
+    in metres, and its ``underside`` from the rear to the front. Typical values, our own.
+    """
+
+    collection: ClassVar[str] = "vehicles"
+    words: ClassVar[str] = "vehicle"
+
+    wheelbase: Annotated[Width, between(1.0, 8.0)]
+    wheel: Annotated[Width, between(0.1, 0.8)]
+    width: Annotated[Width, between(0.8, 3.0)]
+    track: Annotated[Width, between(0.5, 3.0)]
+    underside: tuple[UndersidePoint, ...] = Field(min_length=2)
+
+    @model_validator(mode="after")
+    def _onwards(self) -> DriveVehicle:
+        for a, b in zip(self.underside, self.underside[1:]):
+            if b.ahead <= a.ahead:
+                raise ValueError(
+                    f"vehicle '{self.name}': its underside goes from the rear to the front, and {b.ahead:g} m follows {a.ahead:g} m"
+                )
+        if self.track > self.width:
+            raise ValueError(
+                f"vehicle '{self.name}': its track of {self.track:g} m is wider than itself, {self.width:g} m"
+            )
+        return self

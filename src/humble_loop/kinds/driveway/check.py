@@ -1,0 +1,98 @@
+"""The scrape check: every vehicle rolled along every driveway, forwards and backwards."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.rolling import Course, Least, Underside, rolled
+from humble_loop.kinds.driveway.place import name_of
+from humble_loop.kinds.driveway.profile import crossing, drive_line
+from humble_loop.kinds.lot.layout import lot
+from humble_loop.kinds.street.plan import class_of
+from humble_loop.site import parts
+from humble_loop.site.library import DriveVehicle
+
+NEAR = 0.02  # metres of clearance from which on a driveway passes: load and springs take as much, typical
+_BEFORE, _AFTER = 8.0, 6.0  # metres on the carriageway and on the pad on which a vehicle stands before and after
+Verdict = Literal["clear", "near", "touches"]
+Direction = Literal["forwards", "backwards"]
+
+
+@dataclass(frozen=True)
+class Passage:
+    """A vehicle on a driveway, forwards or backwards, where it keeps least off: ``clearance`` (m), ``at`` metres out from the lip, and ``ahead`` of its
+    rear axle, with that axle ``rear`` metres out.
+    """
+
+    vehicle: str
+    direction: Direction
+    clearance: float
+    at: float
+    ahead: float
+    rear: float
+
+    @property
+    def verdict(self) -> Verdict:
+        """Whether it is clear, near, or touches."""
+        return verdict_of(self.clearance)
+
+
+def verdict_of(clearance: float) -> Verdict:
+    """Whether something is left under a vehicle, little, or nothing."""
+    return "touches" if clearance < 0.0 else "near" if clearance < NEAR else "clear"
+
+
+def underside_of(vehicle: DriveVehicle) -> Underside:
+    """A vehicle from the side."""
+    points = np.array([[p.ahead, p.up] for p in vehicle.underside])
+    return Underside(vehicle.wheelbase, vehicle.wheel, points)
+
+
+@query
+def course_of(q: Engine, id: str) -> Course:
+    """What a vehicle rolls over, from the carriageway to the pad; distances outwards from the lip."""
+    p, inside = drive_line(q, id).profile, crossing(q, id).inside
+    if not np.isfinite(p.levels).all():
+        raise Unsolved(
+            name_of(q, id),
+            "it has no level all along",
+            "extend the street's grade line along the lot, or set the pad's level",
+        )
+    s = np.concatenate([[-_BEFORE], p.chainages, [p.chainages[-1] + _AFTER]])
+    z = np.concatenate([[p.levels[0] + inside * _BEFORE], p.levels, p.levels[-1:]])
+    return Course(s, z)
+
+
+@query
+def passages(q: Engine, id: str) -> tuple[Passage, ...]:
+    """Every vehicle forwards and backwards on a driveway. Raises Unsolved where that cannot be laid out."""
+    course_of(q, id)
+    return tuple(_passage(q, id, v, direction) for v in parts.ids(q, DriveVehicle) for direction in get_args(Direction))
+
+
+@query
+def _passage(q: Engine, id: str, key: str, direction: Direction) -> Passage:
+    """One vehicle: each by itself, so that none of them takes long."""
+    course, vehicle = course_of(q, id), parts.one(q, DriveVehicle, key)
+    under = underside_of(vehicle)
+    under = under if direction == "forwards" else under.turned()
+    reach = float(under.points[-1, 0])
+    made: Least = rolled(course, under, -reach - 1.0, float(course.s[-2]) + 1.0)
+    return Passage(vehicle.name, direction, made.clearance, made.s, made.ahead, made.rear)
+
+
+def worst_of(made: tuple[Passage, ...]) -> Passage | None:
+    """The passage with the least clearance."""
+    return min(made, key=lambda p: p.clearance, default=None)
+
+
+@query
+def steepest(q: Engine, id: str) -> tuple[float, float]:
+    """The steepest grade of a driveway beyond its lowered kerb, and the most that its street's class allows."""
+    own = drive_line(q, id).profile.grades[crossing(q, id).kerb :]
+    k = int(np.argmax(np.abs(own)))
+    return float(own[k]), class_of(q, lot(q, id).row.street).most_driveway_grade

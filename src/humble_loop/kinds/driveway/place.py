@@ -1,0 +1,186 @@
+"""Where driveways lie in plan: each square to the kerb, near a side line of its lot, from the lip to the pad."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+import shapely
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.kinds.driveway.model import DrivewayChoice
+from humble_loop.kinds.ground.reads import ground_of
+from humble_loop.kinds.lot.layout import LotFrame, lot, lots_of_row, lots_on
+from humble_loop.kinds.lot.plan import Frontage, frontage, lot_plan
+from humble_loop.kinds.street.plan import street_ids
+from humble_loop.lines.line import LineId, line_plan
+from humble_loop.site import parts
+
+WIDTH = 3.0  # metres of a driveway: a car with its doors open, typical
+FLARE = 0.5  # metres by which it is wider on both sides at the lip, typical
+_BESIDE = 1.0  # metres between a driveway and its lot's side line: a fence, and somebody who walks beside a car
+_STEP = 0.5  # metres along a frontage between places that are tried
+_MOST = 60.0  # metres from the boundary within which a pad is looked for
+
+
+@dataclass(frozen=True)
+class Sizes:
+    """How a driveway lies and how wide it is, in metres: see ``DrivewayChoice``."""
+
+    at: float
+    width: float
+    flare: float
+
+
+@dataclass(frozen=True)
+class Way:
+    """A driveway in plan: its lot, the boundary line that it crosses and the chainage there, its ``sizes``.
+
+    ``lip``, ``boundary`` and ``pad`` (2,) are where its middle line crosses these; it runs straight, ``out`` metres from the lip to the boundary and ``run``
+    from there to the pad, along ``ahead`` (2,).
+    """
+
+    lot: str
+    line: LineId
+    s: float
+    sizes: Sizes
+    lip: Floats
+    boundary: Floats
+    pad: Floats
+    ahead: Floats
+    out: float
+    run: float
+
+    @property
+    def ring(self) -> Floats:
+        """Its outline (n, 2), from the lip to the pad."""
+        left = np.array([-self.ahead[1], self.ahead[0]])
+        half, wide = 0.5 * self.sizes.width * left, (0.5 * self.sizes.width + self.sizes.flare) * left
+        return np.array(
+            [
+                self.lip - wide,
+                self.boundary - half,
+                self.pad - half,
+                self.pad + half,
+                self.boundary + half,
+                self.lip + wide,
+            ]
+        )
+
+
+def all_lots(q: Engine) -> tuple[LotFrame, ...]:
+    """Every lot of the site."""
+    found: list[LotFrame] = []
+    for street in street_ids(q):
+        made = q.attempt(lots_on, street)
+        found += () if isinstance(made, Unsolved) else made
+    return tuple(found)
+
+
+@query
+def placed(q: Engine, row: str) -> dict[str, DrivewayChoice]:
+    """What was chosen of the driveways of a row, by the lots that stand there now."""
+    made, found = lots_of_row(q, row), dict[str, DrivewayChoice]()
+    for choice in sorted(parts.owned(q, DrivewayChoice, row), key=lambda c: c.number):
+        here = min(made, key=lambda f, c=choice: _away(f, c), default=None)  # type: ignore[misc]
+        if here is not None and _away(here, choice) <= 0.5 * here.width and here.id not in found:
+            found[here.id] = choice
+    return found
+
+
+def _away(frame: LotFrame, choice: DrivewayChoice) -> float:
+    """How far (m) along its row a lot stands from where a choice was made; by its number where that is not known."""
+    if choice.along is None:
+        return 0.0 if frame.number == choice.number else np.inf
+    return abs(frame.along - choice.along)
+
+
+def choice_of(q: Engine, id: str) -> DrivewayChoice | None:
+    """What was chosen of a lot's driveway."""
+    return placed(q, id.rpartition("#")[0]).get(id)
+
+
+def wanted(q: Engine, id: str) -> bool:
+    """Whether a lot has a driveway."""
+    made = choice_of(q, id)
+    return made is None or made.wanted
+
+
+def name_of(q: Engine, id: str) -> str:
+    """'Kiln Court L3 driveway'."""
+    return f"{lot(q, id).name} driveway"
+
+
+@query
+def sizes_of(q: Engine, id: str) -> Sizes:
+    """A driveway's sizes: as chosen, else near the beginning of the frontage or its end, whichever the ground is higher at: a car climbs less there where
+    the pad lies above, and water along the kerb runs away from it. Where it would pass the pad there it lies elsewhere on the frontage.
+    """
+    made, front = choice_of(q, id), frontage(q, id)
+    long = float(np.hypot(*np.diff(front.points, axis=0).T).sum())
+    width = WIDTH if made is None or made.width is None else made.width
+    flare = FLARE if made is None or made.flare is None else made.flare
+    if made is not None and made.at is not None:
+        return Sizes(made.at, width, flare)
+    beside = min(_BESIDE + 0.5 * width, 0.5 * long)
+    ends = [long - beside, beside] if _rises(q, front) else [beside, long - beside]
+    between = np.arange(beside, max(long - beside, beside) + _STEP, _STEP).tolist()
+    pad = lot_plan(q, id).pad
+    at = next((at for at in (*ends, *between) if len(pad) and _meets(q, front, at, pad) is not None), ends[0])
+    return Sizes(round(at, 2), width, flare)
+
+
+def _rises(q: Engine, front: Frontage) -> bool:
+    """Whether the ground as found is higher at a frontage's end than where it begins: it stays while levels are dragged."""
+    first, last = ground_of(q).levels(front.points[[0, -1]])
+    return bool(last > first)
+
+
+@query
+def way_of(q: Engine, id: str) -> Way:
+    """A lot's driveway in plan. Raises Unsolved where it does not come to its pad."""
+    name, sizes, front, plan = name_of(q, id), sizes_of(q, id), frontage(q, id), lot_plan(q, id)
+    d = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(front.points, axis=0).T))])
+    if not 0.5 * sizes.width <= sizes.at <= d[-1] - 0.5 * sizes.width:
+        most = max(d[-1] - 0.5 * sizes.width, 0.5 * sizes.width)
+        words = f"{sizes.at:.2f} m along the frontage it lies beyond the lot, which is {d[-1]:.2f} m wide there"
+        raise Unsolved(name, words, f"put it between {0.5 * sizes.width:.2f} and {most:.2f} m")
+    on, s, lip, boundary = _crossed(q, front, sizes.at)
+    out = float(np.hypot(*(boundary - lip)))
+    ahead = (boundary - lip) / out
+    if not len(plan.pad):
+        raise Unsolved(
+            name, "its lot has no pad to which it could run", "lessen the setback or gaps, or enlarge the lot"
+        )
+    run = _meets(q, front, sizes.at, plan.pad)
+    if run is None:
+        words = "square to the kerb it passes its pad"
+        raise Unsolved(name, words, "slide it along the frontage, or lessen the lot's setback and gaps")
+    return Way(id, on, s, sizes, frozen(lip), frozen(boundary), frozen(boundary + run * ahead), frozen(ahead), out, run)
+
+
+def _crossed(q: Engine, front: Frontage, at: float) -> tuple[LineId, float, Floats, Floats]:
+    """The boundary line ``at`` metres along a frontage, the chainage there, and the lip and the boundary (2,) there."""
+    d = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(front.points, axis=0).T))])
+    i = int(np.clip(np.searchsorted(d, at, side="right") - 1, 0, len(d) - 2))
+    which, t = int(front.which[i + 1]), (at - d[i]) / (d[i + 1] - d[i])
+    begin = front.along[i] if front.which[i] == which else front.along[i + 1]
+    s, on = float(begin + t * (front.along[i + 1] - begin)), front.lines[which]
+    return on, s, line_plan(q, lip_of(on)).points([s])[0], line_plan(q, on).points([s])[0]
+
+
+def _meets(q: Engine, front: Frontage, at: float, pad: Floats) -> float | None:
+    """How far (m) it is from the boundary to a pad, square to the kerb; None where that is passed."""
+    _, _, lip, boundary = _crossed(q, front, at)
+    ahead = (boundary - lip) / float(np.hypot(*(boundary - lip)))
+    met = shapely.intersection(shapely.LineString([boundary, boundary + _MOST * ahead]), shapely.Polygon(pad))
+    return None if met.is_empty else float(shapely.Point(boundary).distance(met))
+
+
+def lip_of(boundary: LineId) -> LineId:
+    """The lip inside a boundary line of a street or a head."""
+    values: Any = boundary
+    found: LineId = replace(values, point="lip")
+    return found

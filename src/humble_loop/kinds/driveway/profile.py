@@ -1,0 +1,165 @@
+"""The grade line of a driveway: over the channel and the lowered kerb, the path and the boundary as the street has them, and on to the pad."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any, ClassVar
+
+import numpy as np
+
+from humble_loop.engine.query import Engine, Unsolved, query
+from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.geometry.chain import Chain
+from humble_loop.geometry.gradeline import Profile
+from humble_loop.kinds.driveway.place import lip_of, name_of, way_of
+from humble_loop.kinds.lot.layout import lot
+from humble_loop.kinds.lot.pad import pad
+from humble_loop.kinds.street.plan import StreetLine, class_of
+from humble_loop.kinds.street.section import SideShape, side_shape
+from humble_loop.kinds.turning_head.layout import HeadLine, head_shape, outline
+from humble_loop.kinds.turning_head.levels import ring_levels
+from humble_loop.lines.line import LineId, LinePlan, ThingId, line
+from humble_loop.lines.quantity import Quantity, amount, elsewhere, summed, times
+from humble_loop.lines.rules import OnGradeLine
+from humble_loop.lines.varying import Varying
+
+LOWERED = 0.06  # metres above the lip to which the back of a kerb is lowered: wheels roll over it, and water stays in the channel; typical
+_PIECE = 1.5  # metres over which it comes to another grade: more than half a wheelbase, typical
+_LEAST_PIECE = 0.1  # metres of one that is worth laying
+_LEVEL = 1e-9
+
+
+@dataclass(frozen=True)
+class DriveLine(LineId):
+    """The middle line of a lot's driveway, from the lip to the pad."""
+
+    lot: str
+    kind: ClassVar[str] = "driveway"
+
+    @property
+    def thing(self) -> ThingId:
+        return ThingId(self.kind, self.lot)
+
+
+@dataclass(frozen=True)
+class Crossing:
+    """What a driveway crosses of its street: distances outwards (k,) from the lip to the boundary, what each place is called and its level.
+
+    Of the kerb only the channel is left, and its back lowered; on the other side of the lip the carriageway falls by ``inside`` towards it. The first ``kerb`` pieces are channel and kerb.
+    """
+
+    out: Floats
+    names: tuple[str, ...]
+    levels: tuple[Quantity, ...]
+    inside: float
+    kerb: int
+
+
+@query
+def crossing(q: Engine, id: str) -> Crossing:
+    """What a driveway crosses of its street. Raises Unsolved where that has no levels there."""
+    way, name = way_of(q, id), name_of(q, id)
+    shape = _shape(q, way.line, way.s)
+    lip = lip_of(way.line)
+    made = line(q, lip)
+    z = made.rule.levels([way.s])
+    if not np.isfinite(z[0]):
+        raise Unsolved(name, "the street has no level at its kerb", "extend the street's grade line along the lot")
+    base = elsewhere(made.title, lip, way.s, z)
+    out, names, levels = [0.0], ["lip"], [base]
+    done, kerb = 0, [k for k, role in enumerate(shape.roles, start=1) if role == "kerb"]
+    for k in range(1, len(shape.names)):
+        point = shape.names[k]
+        if k in kerb and k != kerb[-1] and shape.rise[k] > _LEVEL:
+            continue  # what stands up of the kerb is taken down
+        what = f"{name} {point}"
+        if k in kerb and k == kerb[-1] and shape.rise[k] > LOWERED:
+            levels.append(
+                summed(
+                    what,
+                    "the kerb lowered to what wheels roll over",
+                    times("lip", base),
+                    amount("lowered kerb", LOWERED),
+                )
+            )
+        else:
+            values: Any = way.line
+            other = replace(values, point=point)
+            there = line(q, other)
+            levels.append(elsewhere(there.title, other, way.s, there.rule.levels([way.s])))
+        out.append(float(shape.out[k]))
+        names.append(point)
+        done = len(names) - 1 if k in kerb else done
+    return Crossing(frozen(out), tuple(names), tuple(levels), _inside(q, way.line, way.s, float(z[0])), done)
+
+
+def _shape(q: Engine, boundary: LineId, s: float) -> SideShape:
+    if isinstance(boundary, StreetLine):
+        assert boundary.side is not None
+        return side_shape(q, boundary.street, boundary.side, s)
+    assert isinstance(boundary, HeadLine)
+    return head_shape(q, boundary.street, boundary.end).first
+
+
+def _inside(q: Engine, boundary: LineId, s: float, lip: float) -> float:
+    """By how much the carriageway falls towards the lip beside a driveway."""
+    if isinstance(boundary, StreetLine):
+        crown, edge = line(q, StreetLine(boundary.street)), line(q, lip_of(boundary))
+        wide = abs(float(edge.plan.offset(np.array([s]))[0]))
+        rise = float(crown.rule.levels([s])[0]) - lip
+        return rise / wide if wide > 0.0 and np.isfinite(rise) else 0.0
+    assert isinstance(boundary, HeadLine)
+    made, ring = outline(q, boundary.street, boundary.end), ring_levels(q, boundary.street, boundary.end)
+    away = float(np.hypot(*(made.ring.points_at([s])[0] - made.centre)))
+    return (ring.centre - lip) / away if away > 0.0 else 0.0
+
+
+@query
+def drive_line(q: Engine, id: str) -> OnGradeLine:
+    """The grade line of a driveway: through what it crosses, and on to the pad.
+
+    Beyond the boundary it comes to its grade in a short piece of half as much of a change, and leaves it so before the pad, which is level: with g before, m
+    between and pieces of t, its rise is (g + m) t / 2 + m (run - 2 t) + m t / 2.
+    """
+    way, made, on, name = way_of(q, id), crossing(q, id), pad(q, id), name_of(q, id)
+    before, last = (float(z.value[0]) for z in made.levels[-2:])
+    grade, rise = (last - before) / float(made.out[-1] - made.out[-2]), float(on.quantity.value[0]) - last
+    piece, out = _eased_over(q, id, way.run, grade, rise), float(made.out[-1])
+    at_boundary, at_pad = made.levels[-1], summed(f"{name} at the pad", "on the pad", times("pad", on.quantity))
+    at, levels = made.out.tolist(), list(made.levels)
+    if piece > 0.0:
+        steep = (rise - 0.5 * grade * piece) / (way.run - piece)
+        at += [out + piece, out + way.run - piece]
+        levels += [
+            summed(
+                f"{name} {piece:.2f} m beyond the boundary",
+                "half way from one grade to the other",
+                times("boundary", at_boundary),
+                amount("rise", 0.5 * (grade + steep) * piece),
+            ),
+            summed(
+                f"{name} {piece:.2f} m before the pad",
+                "half way from its grade to the level pad",
+                times("pad", at_pad),
+                amount("rise", -0.5 * steep * piece),
+            ),
+        ]
+    at, levels = [*at, out + way.run], [*levels, at_pad]
+    values = [float(z.value[0]) for z in levels]
+    return OnGradeLine(name, Profile.of(at, values, [0.0] * len(at)), tuple(levels))
+
+
+def _eased_over(q: Engine, id: str, run: float, grade: float, rise: float) -> float:
+    """How long these pieces are: as long as its street's class lets it be as steep between them; 0 for none."""
+    most = class_of(q, lot(q, id).row.street).most_driveway_grade
+    up = 1.0 if rise >= 0.0 else -1.0
+    longest = (most * run - abs(rise)) / max(most - 0.5 * up * grade, 1e-3)
+    piece = min(_PIECE, 0.25 * run, longest)
+    return piece if piece >= _LEAST_PIECE else 0.0
+
+
+def drive_plan(q: Engine, id: DriveLine) -> LinePlan:
+    """The middle line of a driveway in plan."""
+    way = way_of(q, id.lot)
+    chain = Chain.from_points([way.lip, way.pad])
+    return LinePlan(name_of(q, id.lot), "driveway", chain, Varying.steady(0.0), 0.0, chain.total)

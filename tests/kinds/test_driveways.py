@@ -1,0 +1,240 @@
+"""Driveways: a way into every lot, square to the kerb, over the lowered kerb and the street's own path to the pad; and vehicles rolled along it."""
+
+import numpy as np
+import pytest
+import shapely
+
+from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.formats.site_file import load_site, save_site
+from humble_loop.geometry.rolling import rolled
+from humble_loop.kinds.driveway import DrivewayChoice
+from humble_loop.kinds.driveway.check import course_of, passages, steepest, underside_of, verdict_of, worst_of
+from humble_loop.kinds.driveway.kind import RULES, driveway_findings
+from humble_loop.kinds.driveway.model import set_driveway
+from humble_loop.kinds.driveway.place import all_lots, sizes_of, wanted, way_of
+from humble_loop.kinds.driveway.profile import LOWERED, DriveLine, crossing, drive_line
+from humble_loop.kinds.driveway.show import details, facts, handles
+from humble_loop.kinds.ground import Ground
+from humble_loop.kinds.lot.layout import lot
+from humble_loop.kinds.lot.model import add_lot_row, set_lot_row, set_pad
+from humble_loop.kinds.lot.pad import pad
+from humble_loop.kinds.street import StreetLine
+from humble_loop.kinds.street.cutting import split
+from humble_loop.kinds.street.edits import reverse_street
+from humble_loop.kinds.street.model import Bend, Vip
+from humble_loop.lines.describe import Actions, Fact, Note
+from humble_loop.lines.line import ThingId, line
+from humble_loop.lines.standing import kind_of
+from humble_loop.site.libraries import new_site
+from humble_loop.site.library import DriveVehicle
+from humble_loop.whole.findings import findings
+from humble_loop.whole.tables import table
+from tests import edits
+from tests.conftest import court_site, plane_ground
+
+
+def lined(slope=(0.0, 0.0), level=60.9, **row):
+    """A street due east at level 60 and 1 %, with lots on its left, on a plane that has its level where the street begins."""
+    site = edits.add_ground(new_site(), Ground(name="g", surface=plane_ground(*slope, level)))
+    vips = [Vip(chainage=0, level=60.0), Vip(chainage=200, level=62.0)]
+    site = edits.add_street(site, "Line", [Bend(easting=0, northing=0), Bend(easting=200, northing=0)], vips=vips)
+    return add_lot_row(site, "line", "left", **row)
+
+
+def first(site):
+    return all_lots(Engine(site))[0]
+
+
+def test_every_lot_has_one_square_to_the_kerb_and_clear_of_its_side_lines():
+    q = Engine(lined())
+    lots = all_lots(q)
+    assert len(lots) > 5
+    for frame in lots:
+        way = way_of(q, frame.id)
+        lip = line(q, StreetLine("line", "lip", "left"))
+        heading = lip.plan.base.at([way.s]).headings[0]
+        assert way.ahead == pytest.approx([-np.sin(heading), np.cos(heading)], abs=1e-12)
+        assert way.lip == pytest.approx(lip.plan.points([way.s])[0], abs=1e-9)
+        assert (way.run, way.sizes.width) == (pytest.approx(frame.row.setback, abs=1e-6), 3.0)
+        for corner in (frame.first, frame.last):
+            side = shapely.LineString([corner.front, corner.rear])
+            beyond = shapely.Polygon(way.ring[1:5])
+            assert side.distance(beyond) >= 1.0 - 1e-6
+    # Where the ground rises along the frontage it lies at the higher end, and stays there when the kerb is turned.
+    up = Engine(lined((0.03, 0.0)))
+    down = Engine(lined((-0.03, 0.0)))
+    a, b = (sizes_of(e, all_lots(e)[2].id).at for e in (up, down))
+    assert (a, b) == (pytest.approx(lots[2].width - 2.5, abs=0.01), 2.5)
+
+
+def test_its_grade_line_has_the_streets_levels_the_lowered_kerb_and_the_pads():
+    """The lip of the section lies at −3 % of 3.4 m; beyond its channel the kerb's back is lowered to 60 mm; path and boundary are the street's own."""
+    site = lined()
+    q, id = Engine(site), first(site).id
+    way, made, p = way_of(q, id), crossing(q, id), drive_line(q, id).profile
+    for k, name in enumerate(made.names):
+        own = line(q, StreetLine("line", name, "left"))
+        z = float(own.rule.levels([way.s])[0])
+        if name == made.names[made.kerb]:
+            assert p.levels[k] == pytest.approx(p.levels[0] + LOWERED, abs=1e-9)
+            assert z > p.levels[k]
+        else:
+            assert p.levels[k] == pytest.approx(z, abs=1e-9)
+        assert p.chainages[k] == pytest.approx(
+            abs(own.plan.offset([way.s])[0]) - abs(line(q, StreetLine("line", "lip", "left")).plan.offset([way.s])[0]),
+            abs=1e-9,
+        )
+    assert made.inside == pytest.approx(0.03, abs=1e-9)
+    assert p.chainages[-1] == pytest.approx(way.out + way.run, abs=1e-9)
+    assert p.levels[-1] == pytest.approx(pad(q, id).level, abs=1e-9)
+    # Beyond the boundary: half the change of grade in a short piece, the rest, and half of it again before the pad.
+    k = len(made.names) - 1
+    before, one, steep, last = p.grades[k - 1 :]
+    assert one == pytest.approx(0.5 * (before + steep), abs=1e-9)
+    assert last == pytest.approx(0.5 * steep, abs=1e-9)
+    rule = line(q, DriveLine(id)).rule
+    assert rule.levels([way.out]) == pytest.approx([p.levels[k]], abs=1e-12)
+    reason = rule.level([way.out + way.run])
+    assert reason.value == pytest.approx([pad(q, id).level], abs=1e-12)
+
+
+def test_a_steep_pad_leaves_it_no_pieces_but_keeps_the_classes_grade():
+    site = lined()
+    frame = first(site)
+    q = Engine(site)
+    most = steepest(q, frame.id)[1]
+    z = float(drive_line(q, frame.id).profile.level([way_of(q, frame.id).out])[0])
+    steep = set_pad(site, frame.row.id, frame.number, z + most * frame.row.setback)
+    grade, _ = steepest(Engine(steep), frame.id)
+    assert grade == pytest.approx(most, abs=1e-6)
+    assert not [f for f in driveway_findings(Engine(steep), frame.id) if f.rule == RULES[1]]
+    over = set_pad(site, frame.row.id, frame.number, z + (most + 0.02) * frame.row.setback)
+    (found,) = [f for f in driveway_findings(Engine(over), frame.id) if f.rule == RULES[1]]
+    assert found.value == pytest.approx(most + 0.02, abs=1e-6)
+
+
+def test_every_vehicle_is_rolled_both_ways_and_the_worst_is_told():
+    site = lined()
+    frame = first(site)
+    q = Engine(site)
+    made = passages(q, frame.id)
+    assert [(p.vehicle, p.direction) for p in made][:2] == [("Low car", "forwards"), ("Low car", "backwards")]
+    assert len(made) == 6
+    course = course_of(q, frame.id)
+    for p, v in zip(made[::2], site.all(DriveVehicle)):
+        under = underside_of(v)
+        again = rolled(course, under, -under.points[-1, 0] - 1.0, float(course.s[-2]) + 1.0)
+        assert p.clearance == again.clearance
+    # A pad far below: the body touches where the boundary breaks, and the finding says who and where.
+    deep = set_pad(site, frame.row.id, frame.number, float(pad(q, frame.id).boundary) - 2.5)
+    e = Engine(deep)
+    worst = worst_of(passages(e, frame.id))
+    assert worst.verdict == "touches"
+    (found,) = [f for f in driveway_findings(e, frame.id) if f.rule == RULES[0]]
+    assert worst.vehicle.lower() in found.message
+    assert f"touches by {1000 * -worst.clearance:.0f} mm" in found.message
+    way = way_of(e, frame.id)
+    assert found.place == pytest.approx(tuple(way.lip + worst.at * way.ahead))
+    assert found in findings(e)
+    assert [verdict_of(c) for c in (-0.001, 0.0, 0.0199, 0.02)] == ["touches", "near", "near", "clear"]
+
+
+def test_a_kerb_that_is_moved_moves_it_and_what_is_left_under_it():
+    site = lined()
+    frame = first(site)
+    before = drive_line(Engine(site), frame.id).profile.levels[0]
+    raised = edits.set_vips(site, "line", [Vip(chainage=0, level=60.4), Vip(chainage=200, level=62.4)])
+    after = Engine(raised)
+    assert drive_line(after, frame.id).profile.levels[0] - before == pytest.approx(0.4, abs=1e-9)
+    assert [p.clearance for p in passages(after, frame.id)] != [p.clearance for p in passages(Engine(site), frame.id)]
+
+
+def test_it_is_slid_typed_taken_away_and_given_back(tmp_path):
+    site = lined()
+    frame = first(site)
+    (hold,) = handles(Engine(site), frame.id)
+    assert hold.place == pytest.approx(tuple(way_of(Engine(site), frame.id).boundary))
+    site = hold.moved((hold.place[0] + 3.0, hold.place[1]))[0](site)
+    way = way_of(Engine(site), frame.id)
+    assert way.sizes.at == pytest.approx(5.5, abs=0.011)
+    rows = {r.label: r for r in facts(Engine(site), frame.id) if isinstance(r, Fact)}
+    assert rows["along the frontage"].state == "set"
+    site = rows["width"].edit(4.0)(site)
+    assert way_of(Engine(site), frame.id).sizes.width == 4.0
+    save_site(site, tmp_path / "a.hloop")
+    assert load_site(tmp_path / "a.hloop").all(DrivewayChoice) == site.all(DrivewayChoice)
+    far = set_driveway(site, frame.row.id, frame.number, frame.along, at=40.0)
+    made = Engine(far).attempt(way_of, frame.id)
+    assert isinstance(made, Unsolved)
+    assert "put it between 2.00 and" in made.remedy
+    assert [f for f in findings(Engine(far)) if f.of == ThingId("driveway", frame.id)]
+    assert any(isinstance(r, Note) for r in facts(Engine(far), frame.id))
+    away = next(
+        e for r in facts(Engine(site), frame.id) if isinstance(r, Actions) for w, e in r.buttons if w.startswith("Take")
+    )
+    none = away(site)
+    assert not wanted(Engine(none), frame.id)
+    assert ThingId("driveway", frame.id) not in kind_of("driveway").things(Engine(none))
+    give = next(
+        e
+        for r in kind_of("driveway").facts_about(Engine(none), ThingId("lot", frame.id))
+        if isinstance(r, Actions)
+        for _, e in r.buttons
+    )
+    assert wanted(Engine(give(none)), frame.id)
+    same = set_driveway(give(none), frame.row.id, frame.number, frame.along, at=None, width=None)
+    assert same.all(DrivewayChoice) == ()
+
+
+def test_what_was_chosen_stays_with_its_place_when_lots_are_cut_anew_or_the_street_is():
+    site = lined()
+    frame = all_lots(Engine(site))[6]
+    site = set_driveway(site, frame.row.id, frame.number, frame.along, at=6.0)
+    place = way_of(Engine(site), frame.id).boundary
+    turned = Engine(reverse_street(site, "line", 200.0))
+    assert way_of(turned, frame.id).boundary == pytest.approx(place, abs=1e-6)
+    narrower = set_lot_row(site, frame.row.id, frontage=16.0)
+    q = Engine(narrower)
+    (held,) = [f for f in all_lots(q) if sizes_of(q, f.id).at == 6.0]
+    assert abs(held.along - frame.along) <= 0.5 * held.width
+    cut = split(Engine(site), "line", 60.0)(site)
+    q = Engine(cut)
+    held = [f for f in all_lots(q) if sizes_of(q, f.id).at == 6.0]
+    assert len(held) == 1
+    assert way_of(q, held[0].id).boundary == pytest.approx(place, abs=1e-6)
+
+
+def test_round_a_bulb_each_points_at_its_pad():
+    q = Engine(court_site())
+    found = [f for f in all_lots(q) if not isinstance(q.attempt(way_of, f.id), Unsolved)]
+    assert len(found) >= len(all_lots(q)) - 1
+    for f in found:
+        way = way_of(q, f.id)
+        assert way.run < 25.0
+        assert np.isfinite([p.clearance for p in passages(q, f.id)]).all()
+
+
+def test_the_plan_shows_the_worst_and_tables_have_all():
+    site = lined()
+    frame = first(site)
+    deep = set_pad(site, frame.row.id, frame.number, 57.0)
+    q = Engine(deep)
+    drawn = details(q, frame.id)
+    assert drawn.strokes[0].role == "driveway touches"
+    assert drawn.labels[0].words.startswith("−")
+    assert details(q, all_lots(q)[3].id).strokes[0].role in ("driveway clear", "driveway near")
+    made = table(q, "driveways")
+    row = dict(zip(made.columns, made.rows[0]))
+    assert (row["lot"], row["verdict"], row["pad_level"]) == (frame.name, "touches", pytest.approx(57.0))
+    assert len(table(q, "clearances", frame.name).rows) == 6
+    assert lot(q, frame.id).name == frame.name
+
+
+def test_a_vehicle_file_that_cannot_be_is_refused_in_words():
+    plain = {"name": "Car", "wheelbase": 2.7, "wheel": 0.3, "width": 1.8, "track": 1.5}
+    with pytest.raises(ValueError, match=r"0\.01"):
+        DriveVehicle(**plain, underside=[{"ahead": -1.0, "up": -0.1}, {"ahead": 3.0, "up": 0.1}])
+    with pytest.raises(ValueError, match="from the rear to the front"):
+        DriveVehicle(**plain, underside=[{"ahead": 1.0, "up": 0.1}, {"ahead": 0.0, "up": 0.1}])
+    with pytest.raises(ValueError, match="wider than itself"):
+        DriveVehicle(**{**plain, "track": 1.9}, underside=[{"ahead": -1.0, "up": 0.1}, {"ahead": 3.0, "up": 0.1}])
