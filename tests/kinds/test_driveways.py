@@ -238,3 +238,33 @@ def test_a_vehicle_file_that_cannot_be_is_refused_in_words():
         DriveVehicle(**plain, underside=[{"ahead": 1.0, "up": 0.1}, {"ahead": 0.0, "up": 0.1}])
     with pytest.raises(ValueError, match="wider than itself"):
         DriveVehicle(**{**plain, "track": 1.9}, underside=[{"ahead": -1.0, "up": 0.1}, {"ahead": 3.0, "up": 0.1}])
+
+
+def test_the_one_that_keeps_least_stands_in_the_long_section_there_or_under_the_cursor():
+    site = lined()
+    frame = first(site)
+    site = set_pad(site, frame.row.id, frame.number, float(pad(Engine(site), frame.id).boundary) + 1.15)
+    q, id = Engine(site), DriveLine(frame.id)
+    worst, made = worst_of(passages(q, frame.id)), kind_of("driveway").standing_on(q, id, None)
+    assert made.words == f"{worst.vehicle}, {worst.direction}: {1000 * worst.clearance:.0f} mm".replace("-", "−")
+    course, breaks = course_of(q, frame.id), np.flatnonzero(np.isnan(made.points[:, 0]))
+    body, wheel = made.points[: breaks[0]], made.points[breaks[0] + 1 : breaks[1]]
+    under = body[: len(site.all(DriveVehicle)[0].underside)]
+    x = np.linspace(under[0, 0], under[-1, 0], 4000)
+    assert (np.interp(x, *under.T) - course.level(x)).min() == pytest.approx(worst.clearance, abs=2e-4)
+    assert (wheel[:, 1] - course.level(wheel[:, 0])).min() == pytest.approx(0.0, abs=5e-3)
+    assert made.place[1] > body[:, 1].max()
+    here = kind_of("driveway").standing_on(q, id, 3.0)
+    centres = [
+        here.points[a + 1 : b].mean(axis=0)
+        for a, b in zip(
+            np.flatnonzero(np.isnan(here.points[:, 0]))[:2], np.flatnonzero(np.isnan(here.points[:, 0]))[1:3]
+        )
+    ]
+    assert 0.5 * (centres[0][0] + centres[1][0]) == pytest.approx(3.0, abs=0.05)
+    assert (
+        kind_of("driveway").standing_on(
+            Engine(set_driveway(site, frame.row.id, frame.number, frame.along, at=90.0)), id, None
+        )
+        is None
+    )

@@ -16,7 +16,7 @@ from humble_loop.desk.layers import CrossLayer, Label, PolygonLayer, Shape, Sign
 from humble_loop.desk.session import Session, Station
 from humble_loop.desk.theme import Theme
 from humble_loop.desk.view import DrawingView
-from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.engine.query import Cancelled, Engine, Unsolved
 from humble_loop.formats.quantities import show_grade, show_length
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.gradeline import Profile
@@ -36,6 +36,8 @@ from humble_loop.site.model import SIDES
 STRETCHES = (1.0, 2.0, 5.0, 10.0, 20.0, 50.0)
 _MOST_BESIDE = 4  # lines beside the one shown
 _AFTER = 15  # milliseconds after the cursor has moved
+_AT_ONCE = 0.012  # seconds in which what stands on a line follows the cursor
+_ROUND_IT = 2.5  # metres beyond both ends of a line that are seen where something stands on it
 _FAR = 30.0  # metres to which an edge that is open is drawn
 _MOST_BOUNDS = 12  # edges of windows that are named at the cursor
 _MOST_ALSO, _MOST_OFFERED = 3, 12  # other lines that are shown with it, and that are offered
@@ -63,15 +65,18 @@ class LongSection(DrawingView):
                 *((f"also {k}", 5 + 0.1 * k) for k in range(_MOST_ALSO)),
                 ("tangents", 8),
                 ("own", 9),
+                ("standing", 9.5),
                 ("ghost", 10),
             )
         }
         self._figures: list[Label] = []  # of the line itself
         self._named: list[Label] = []  # of other lines
         self._bounds: list[Label] = []  # of what bounds it at the cursor
+        self._stands: list[Label] = []  # of what stands on it
         self.stretch: float | None = None  # as chosen; None for all of the line in all of the view
         self._also: dict[LineId, list[LineId]] = {}  # other lines that were asked for with each
         self._fitted: LineId | None = None
+        self._stood: LineId | None = None  # the line that was fitted with what stands on it
         self._shown: object = None
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -154,7 +159,9 @@ class LongSection(DrawingView):
             if self.session.dragging:
                 self._fitted = None  # it is being drawn, and grows
         self._show_labels(made)
-        self._later.begin([self._show_earlier, self._show_windows], 600 if self.session.dragging else 60)
+        self._later.begin(
+            [self._show_earlier, self._show_windows, self._show_standing], 600 if self.session.dragging else 60
+        )
 
     @property
     def earlier(self) -> tuple[Floats, Floats]:
@@ -283,14 +290,19 @@ class LongSection(DrawingView):
         levels = levels[np.isfinite(levels)]
         low, high = (levels.min(), levels.max()) if levels.size else (0.0, 10.0)
         room = max(0.18 * (high - low), 0.4)
-        length = max(float(made.chainages[-1]), 1.0)
+        begin, length = 0.0, max(float(made.chainages[-1]), 1.0)
+        stands = self._lines["standing"].xData
+        if stands is not None and np.isfinite(stands).any():  # what stands on it is seen before and after it as well
+            begin, length = -_ROUND_IT, length + 2.0 * _ROUND_IT
+        # What stands on a line is seen as it is, and not taller.
+        stretch = self.stretch or (1.0 if begin < 0.0 else None)
         vb, tall, bottom = self.plotItem.vb, high - low + 2.2 * room, low - room
-        if self.stretch is not None:
+        if stretch is not None:
             wide, deep = max(float(vb.width()), 50.0), max(float(vb.height()), 30.0)
             bottom += 0.5 * tall
-            tall = deep / wide * 1.06 * length / self.stretch
+            tall = deep / wide * 1.06 * length / stretch
             bottom -= 0.5 * tall
-        vb.setRange(QRectF(-0.03 * length, bottom, 1.06 * length, tall), padding=0)
+        vb.setRange(QRectF(begin - 0.03 * length, bottom, 1.06 * length, tall), padding=0)
 
     def choose_stretch(self, stretch: float | None) -> None:
         """Draw levels ``stretch`` times as large as distances; None for all of the line in all of the view."""
@@ -358,8 +370,34 @@ class LongSection(DrawingView):
             self._bounds = labels[:_MOST_BOUNDS]
             self._put_labels()
 
+    def _show_standing(self) -> None:
+        """Show what stands on the line, at the cursor or where it matters most."""
+        q, line, station = self.session.engine, self.line, self.session.station
+        s = station.chainage if station is not None and station.line == line else None
+        try:
+            made = None if line is None else kind_of(line.kind).standing_on(q, line, s)
+        except Unsolved:
+            made = None
+        points = np.empty((0, 2)) if made is None else made.points
+        self._lines["standing"].setData(points[:, 0], points[:, 1])
+        if made is not None and self.theme is not None:
+            self._lines["standing"].setPen(self.theme.pen(made.role, 1.8))
+        self._stands = [] if made is None else [Label(*made.place, made.words, made.role, 13, 600, 0)]
+        self._put_labels()
+        if made is not None and self._stood != line:
+            self._stood = line
+            self.fit()
+
+    def _stand_in_time(self) -> None:
+        """The same while the cursor moves, where it is known already."""
+        try:
+            with self.session.engine.within(_AT_ONCE):
+                self._show_standing()
+        except Cancelled:
+            return
+
     def _put_labels(self) -> None:
-        self.labels.show_labels([*self._figures, *self._named, *self._bounds])
+        self.labels.show_labels([*self._figures, *self._named, *self._bounds, *self._stands])
 
     def _show_labels(self, made: SectionView) -> None:
         q, unit = self.session.engine, self.session.site.settings.units
@@ -419,6 +457,7 @@ class LongSection(DrawingView):
         here = station is not None and station.line == self.line
         self.cross.show_at((station.chainage, 0.0) if here and station else None)
         if not self.session.dragging:
+            self._stand_in_time()
             self._soon.start(_AFTER)
 
     def _on_click(self, x: float, y: float) -> None:

@@ -142,7 +142,8 @@ class PlanView(DrawingView):
             return tuple(t for key in singly for t in things_of(q, key))
         # What meets them elsewhere is drawn when there is time.
         streets = self._streets()
-        found = (t for key in singly if key != "lot" for s in streets for t in things_by_street(q, key).get(s, ()))
+        hasty = [key for key in singly if not kind_of(key).at_leisure]
+        found = (t for key in hasty for s in streets for t in things_by_street(q, key).get(s, ()))
         return tuple(dict.fromkeys(found))
 
     def _streets(self) -> tuple[str, ...]:

@@ -7,14 +7,19 @@ corner of one of the two.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from humble_loop.geometry.arrays import Bools, Floats
+from humble_loop.geometry.arrays import Floats, Ints
 
-_STEPS = 9  # by which the front axle is found: each lessens what it is off by at least ten times
-_COARSE, _FINE = 0.1, 0.0005  # metres between positions at which it is looked first, and about the lowest
+_STEPS, _FOUND = (
+    12,
+    1e-9,
+)  # by which the front axle is found, and to how many metres: each lessens what it is off about ten times
+_COARSE = 0.1  # metres between positions at which it is looked first
+_FINER = (14, 14)  # parts into which these are divided where that is needed, and those again
 _STRAIGHT = 2e-5  # metres within which what is left under it runs straight from one position to another
 _STEEPEST = 0.35  # by which what is left under it changes at most for each metre that it rolls
 
@@ -63,12 +68,13 @@ class Pose:
     rear: Floats
     front: Floats
 
-    def placed(self, wheel: float, points: Floats) -> Floats:
-        """Where points of its body (m, 2), told as of an ``Underside``, are (n, m, 2)."""
+    def placed(self, wheel: Floats | float, points: Floats) -> Floats:
+        """Where points of its body (m, 2), or of each position's (n, m, 2), told as of an ``Underside``, are (n, m, 2)."""
         along = (self.front - self.rear) / np.hypot(*(self.front - self.rear).T)[:, None]
         up = np.column_stack([-along[:, 1], along[:, 0]])
-        u, v = points[:, 0], points[:, 1] - wheel
-        found: Floats = self.rear[:, None] + u[:, None] * along[:, None] + v[:, None] * up[:, None]
+        u, v = points[..., 0], points[..., 1] - np.asarray(wheel)[..., None]
+        u, v = np.broadcast_to(u, (len(along), u.shape[-1])), np.broadcast_to(v, (len(along), v.shape[-1]))
+        found: Floats = self.rear[:, None] + u[..., None] * along[:, None] + v[..., None] * up[:, None]
         return found
 
 
@@ -84,20 +90,20 @@ class Least:
     ahead: float
 
 
-def wheel_levels(course: Course, wheel: float, x: Floats) -> Floats:
-    """Levels (n,) of a wheel's middle at distances (n,).
+def wheel_levels(course: Course, wheel: Floats | float, x: Floats) -> Floats:
+    """Levels (n,) of wheels' middles at distances (n,); ``wheel`` is the radius of all of them, or of each.
 
     On a straight that rises by m it lies wheel × sqrt(1 + m2) above it, and touches it wheel × m / sqrt(1 + m2) further on, if that is
     on it; on a corner d away sqrt(wheel2 - d2) above that. It rests on whatever lifts it highest.
     """
-    m = course.slopes
+    m, radius = course.slopes, np.broadcast_to(wheel, x.shape)[:, None]
     stretch = np.sqrt(1.0 + m * m)
     begins, ends = course.s[:-1].copy(), course.s[1:].copy()
     begins[0], ends[-1] = -np.inf, np.inf  # straight on beyond both ends
-    touched = x[:, None] + wheel * m / stretch
-    on = course.z[:-1] + m * (x[:, None] - course.s[:-1]) + wheel * stretch
+    touched = x[:, None] + radius * (m / stretch)
+    on = course.z[:-1] + m * (x[:, None] - course.s[:-1]) + radius * stretch
     highest = np.where((touched >= begins) & (touched <= ends), on, -np.inf).max(axis=1)
-    away = wheel * wheel - (course.s[1:-1] - x[:, None]) ** 2
+    away = radius * radius - (course.s[1:-1] - x[:, None]) ** 2
     if away.shape[1]:
         corner = np.where(away >= 0.0, course.z[1:-1] + np.sqrt(np.maximum(away, 0.0)), -np.inf)
         highest = np.maximum(highest, corner.max(axis=1))
@@ -107,74 +113,109 @@ def wheel_levels(course: Course, wheel: float, x: Floats) -> Floats:
 
 def poses(course: Course, under: Underside, rear: Floats) -> Pose:
     """How it stands with its rear axle's middle at distances (n,)."""
-    low = wheel_levels(course, under.wheel, rear)
-    x = rear + under.wheelbase
+    return _standing(course, np.full(len(rear), under.wheelbase), np.full(len(rear), under.wheel), rear)
+
+
+def _standing(course: Course, wheelbase: Floats, wheel: Floats, rear: Floats) -> Pose:
+    low = wheel_levels(course, wheel, rear)
+    x = rear + wheelbase
     for _ in range(_STEPS):
-        rise = wheel_levels(course, under.wheel, x) - low
-        x = rear + np.sqrt(np.maximum(under.wheelbase**2 - rise * rise, 0.0))
-    high = wheel_levels(course, under.wheel, x)
-    return Pose(np.column_stack([rear, low]), np.column_stack([x, high]))
+        rise = wheel_levels(course, wheel, x) - low
+        before, x = x, rear + np.sqrt(np.maximum(wheelbase**2 - rise * rise, 0.0))
+        if np.abs(x - before).max(initial=0.0) < _FOUND:
+            break
+    return Pose(np.column_stack([rear, low]), np.column_stack([x, wheel_levels(course, wheel, x)]))
+
+
+@dataclass(frozen=True)
+class _Fleet:
+    """Several vehicles: wheelbases and wheels (v,), and undersides (v, m, 2), the last point of the shorter ones again and again."""
+
+    wheelbase: Floats
+    wheel: Floats
+    points: Floats
+
+    @staticmethod
+    def of(unders: Sequence[Underside]) -> _Fleet:
+        most = max(len(u.points) for u in unders)
+        points = np.stack(
+            [np.concatenate([u.points, np.repeat(u.points[-1:], most - len(u.points), axis=0)]) for u in unders]
+        )
+        return _Fleet(np.array([u.wheelbase for u in unders]), np.array([u.wheel for u in unders]), points)
+
+    def off(self, course: Course, which: Ints, rear: Floats) -> tuple[Floats, Floats, Floats]:
+        """See ``clearances``; of the vehicle ``which`` (n,) in each position."""
+        made = _standing(course, self.wheelbase[which], self.wheel[which], rear)
+        points = self.points[which]
+        body = made.placed(self.wheel[which], points)
+        off = body[..., 1] - course.level(body[..., 0])
+        k, rows = np.argmin(off, axis=1), np.arange(len(rear))
+        least, at, ahead = off[rows, k], body[rows, k, 0], points[rows, k, 0]
+        for i in range(points.shape[1] - 1):
+            left, right = body[:, i], body[:, i + 1]
+            share = (course.s - left[:, :1]) / np.maximum(right[:, :1] - left[:, :1], 1e-12)
+            off = left[:, 1:] + share * (right - left)[:, 1:] - course.z
+            off = np.where((share >= 0.0) & (share <= 1.0), off, np.inf)
+            j = np.argmin(off, axis=1)
+            lower = off[rows, j] < least
+            least, at = np.where(lower, off[rows, j], least), np.where(lower, course.s[j], at)
+            u = points[:, i, 0] + share[rows, j] * (points[:, i + 1, 0] - points[:, i, 0])
+            ahead = np.where(lower, u, ahead)
+        return least, at, ahead
 
 
 def clearances(course: Course, under: Underside, rear: Floats) -> tuple[Floats, Floats, Floats]:
     """What is least left under it (n,) with its rear axle at distances (n,), at which distance of the course (n,), and how far ahead of the rear
-    axle on its underside (n,).
+    axle on its underside (n,). It comes nearest over a corner of the course or of its underside.
     """
-    made = poses(course, under, rear)
-    body = made.placed(under.wheel, under.points)
-    least, at, ahead = _over_its_corners(course, under, body)
-    for k in range(len(under.points) - 1):
-        left, right = body[:, k], body[:, k + 1]
-        some, share = _shares(course.s, left[:, 0], right[:, 0])
-        off = left[:, 1:] + share * (right - left)[:, 1:] - course.z
-        off = np.where(some, off, np.inf)
-        j = np.argmin(off, axis=1)
-        rows = np.arange(len(rear))
-        lower = off[rows, j] < least
-        least = np.where(lower, off[rows, j], least)
-        at = np.where(lower, course.s[j], at)
-        u = under.points[k, 0] + share[rows, j] * (under.points[k + 1, 0] - under.points[k, 0])
-        ahead = np.where(lower, u, ahead)
-    return least, at, ahead
-
-
-def _over_its_corners(course: Course, under: Underside, body: Floats) -> tuple[Floats, Floats, Floats]:
-    off = body[..., 1] - course.level(body[..., 0])
-    k, rows = np.argmin(off, axis=1), np.arange(len(body))
-    return off[rows, k], body[rows, k, 0], under.points[k, 0]
-
-
-def _shares(s: Floats, left: Floats, right: Floats) -> tuple[Bools, Floats]:
-    """Which corners of a course (k,) lie under a piece of a body from ``left`` to ``right`` (n,), and at which share of it (n, k)."""
-    wide = np.maximum(right - left, 1e-12)[:, None]
-    share = (s - left[:, None]) / wide
-    return (share >= 0.0) & (share <= 1.0), share
+    return _Fleet.of([under]).off(course, np.zeros(len(rear), dtype=np.intp), rear)
 
 
 def rolled(course: Course, under: Underside, begin: float, finish: float) -> Least:
-    """Where it keeps least off, its rear axle rolled from one distance to another.
+    """Where it keeps least off, its rear axle rolled from one distance to another: see ``rolled_each``."""
+    return rolled_each(course, [under], [begin], finish)[0]
 
-    It stands every 10 cm at first. Half way between two positions it is looked again where in between it might keep less than anywhere so far, down
-    to half a millimetre; but not where what is left runs straight from one to the other.
+
+def rolled_each(course: Course, unders: Sequence[Underside], begins: Sequence[float], finish: float) -> list[Least]:
+    """Where vehicles keep least off, their rear axles rolled from distances of their own to one.
+
+    They stand every 10 cm at first. Between two positions they are looked at again where in between less might be left than anywhere so far, since what
+    is left changes by at most ``_STEEPEST`` for each metre; but not where it runs straight from one position to the next.
     """
-    x = np.linspace(begin, finish, 2 + int((finish - begin) / _COARSE))
-    found = clearances(course, under, x)
-    best, left = _lowest(x, found), found[0]
-    a, b, za, zb = x[:-1], x[1:], left[:-1], left[1:]
-    while len(a) and b[0] - a[0] > _FINE:
-        middle, width = 0.5 * (a + b), b[0] - a[0]
-        made = clearances(course, under, middle)
-        best = min(best, _lowest(middle, made), key=lambda v: v.clearance)
+    fleet = _Fleet.of(unders)
+    rows = [np.linspace(a, finish, 2 + int((finish - a) / _COARSE)) for a in begins]
+    which = np.concatenate([np.full(len(x), k) for k, x in enumerate(rows)])
+    x = np.concatenate(rows)
+    best = [Least(np.inf, 0.0, 0.0, 0.0) for _ in unders]
+    for parts in _FINER:
+        made = fleet.off(course, which, x)
+        _take_lowest(best, which, x, made)
+        least = np.array([b.clearance for b in best])
+        a, b, of = x[:-1], x[1:], which[:-1]
         z = made[0]
-        a, b = np.concatenate([a, middle]), np.concatenate([middle, b])
-        za, zb, straight = np.concatenate([za, z]), np.concatenate([z, zb]), np.abs(z - 0.5 * (za + zb)) < _STRAIGHT
-        lowest = np.minimum(za, zb) - 0.25 * _STEEPEST * width
-        again = (lowest < best.clearance - _STRAIGHT) & ~np.concatenate([straight, straight])
-        a, b, za, zb = a[again], b[again], za[again], zb[again]
+        bent = np.abs(z[:-2] - 2.0 * z[1:-1] + z[2:]) > _STRAIGHT
+        bent = np.concatenate([[True], bent, [True]])
+        lowest = np.minimum(z[:-1], z[1:]) - 0.5 * _STEEPEST * (b - a)
+        again = (
+            (which[:-1] == which[1:])
+            & (b > a)
+            & (b - a < 2.0 * _COARSE)
+            & (lowest < least[of] - _STRAIGHT)
+            & (bent[:-1] | bent[1:])
+        )
+        if not again.any():
+            return best
+        share = np.linspace(0.0, 1.0, parts + 1)
+        x = (a[again][:, None] + share * (b - a)[again][:, None]).reshape(-1)
+        which = np.repeat(of[again], parts + 1)
+    _take_lowest(best, which, x, fleet.off(course, which, x))
     return best
 
 
-def _lowest(rear: Floats, found: tuple[Floats, Floats, Floats]) -> Least:
+def _take_lowest(best: list[Least], which: Ints, rear: Floats, found: tuple[Floats, Floats, Floats]) -> None:
     least, at, ahead = found
-    k = int(np.argmin(least))
-    return Least(float(least[k]), float(at[k]), float(rear[k]), float(ahead[k]))
+    for v in np.unique(which).tolist():
+        mine = np.flatnonzero(which == v)
+        k = int(mine[np.argmin(least[mine])])
+        if least[k] < best[v].clearance:
+            best[v] = Least(float(least[k]), float(at[k]), float(rear[k]), float(ahead[k]))

@@ -200,6 +200,18 @@ class Stroke:
 
 
 @dataclass(frozen=True)
+class Standing:
+    """What stands on a line in its long section: its outline (n, 2) by chainage and level, NaN between, and ``words`` at a ``place`` of it, in the
+    colour of a ``role``.
+    """
+
+    points: Floats
+    words: str
+    place: Place
+    role: str
+
+
+@dataclass(frozen=True)
 class Area:
     """A filled ring (n, 2) of a role; ``depth`` is its mean cut (−) or fill (+) in metres, NaN where that means nothing."""
 

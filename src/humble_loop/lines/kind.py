@@ -25,6 +25,7 @@ from humble_loop.lines.describe import (
     SetOutPoint,
     SheetOf,
     SheetRow,
+    Standing,
     Window,
 )
 from humble_loop.lines.faces import Face, FaceId
@@ -185,6 +186,7 @@ class Kind:
     rules: Mapping[str, str] = {}
     beneath = False  # whether what is designed is chosen before its things where both are at a place of the plan
     worked_on_next = False  # whether one that was just made is what the designer turns to
+    at_leisure = False  # whether its things are shown when there is time, though they stand on the street in hand
     together = False  # whether the plan draws all its things as one, because they are many and simple
     tables: Mapping[str, TableMaker] = {}
 
@@ -483,6 +485,10 @@ class Kind:
     def section_marks(self, q: Engine, line: LineId) -> tuple[Crossing, ...]:
         """Where it is met along a line, with its level there."""
         return ()
+
+    def standing_on(self, q: Engine, line: LineId, s: float | None) -> Standing | None:
+        """What stands on one of its lines in the long section, at a chainage or, for None, where it matters most; None for nothing."""
+        return None
 
     def windows(self, q: Engine, line: LineId) -> tuple[Window, ...]:
         """Fall windows that it leaves a line."""

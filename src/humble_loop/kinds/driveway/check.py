@@ -8,7 +8,7 @@ from typing import Literal, get_args
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.rolling import Course, Least, Underside, rolled
+from humble_loop.geometry.rolling import Course, Underside, rolled_each
 from humble_loop.kinds.driveway.place import name_of
 from humble_loop.kinds.driveway.profile import crossing, drive_line
 from humble_loop.kinds.lot.layout import lot
@@ -70,19 +70,19 @@ def course_of(q: Engine, id: str) -> Course:
 @query
 def passages(q: Engine, id: str) -> tuple[Passage, ...]:
     """Every vehicle forwards and backwards on a driveway. Raises Unsolved where that cannot be laid out."""
-    course_of(q, id)
-    return tuple(_passage(q, id, v, direction) for v in parts.ids(q, DriveVehicle) for direction in get_args(Direction))
+    course = course_of(q, id)
+    vehicles = [parts.one(q, DriveVehicle, v) for v in parts.ids(q, DriveVehicle)]
+    each = [(v.name, way, u) for v in vehicles for way, u in zip(get_args(Direction), _both(underside_of(v)))]
+    if not each:
+        return ()
+    begins = [-float(u.points[-1, 0]) - 1.0 for _, _, u in each]
+    made = rolled_each(course, [u for _, _, u in each], begins, float(course.s[-2]) + 1.0)
+    return tuple(Passage(name, way, m.clearance, m.s, m.ahead, m.rear) for (name, way, _), m in zip(each, made))
 
 
-@query
-def _passage(q: Engine, id: str, key: str, direction: Direction) -> Passage:
-    """One vehicle: each by itself, so that none of them takes long."""
-    course, vehicle = course_of(q, id), parts.one(q, DriveVehicle, key)
-    under = underside_of(vehicle)
-    under = under if direction == "forwards" else under.turned()
-    reach = float(under.points[-1, 0])
-    made: Least = rolled(course, under, -reach - 1.0, float(course.s[-2]) + 1.0)
-    return Passage(vehicle.name, direction, made.clearance, made.s, made.ahead, made.rear)
+def _both(under: Underside) -> tuple[Underside, Underside]:
+    """A vehicle forwards and backwards."""
+    return under, under.turned()
 
 
 def worst_of(made: tuple[Passage, ...]) -> Passage | None:

@@ -11,9 +11,10 @@ from humble_loop.kinds.driveway.check import Passage, passages, steepest, worst_
 from humble_loop.kinds.driveway.model import DrivewayChoice, moved_to
 from humble_loop.kinds.driveway.place import all_lots, name_of, wanted, way_of
 from humble_loop.kinds.driveway.profile import DriveLine, drive_line, drive_plan
+from humble_loop.kinds.driveway.standing import standing_on
 from humble_loop.kinds.driveway.tables import TABLES
 from humble_loop.kinds.lot.layout import lot
-from humble_loop.lines.describe import Drawing, Handle, Row
+from humble_loop.lines.describe import Drawing, Handle, Row, Standing
 from humble_loop.lines.findings import Finding, failed, point, share, too_high
 from humble_loop.lines.kind import Kind
 from humble_loop.lines.line import LineId, LinePlan, ThingId
@@ -27,6 +28,7 @@ class Driveways(Kind):
     """Ways into lots."""
 
     key, title, stage = "driveway", "Driveways", "Lots"
+    at_leisure = True
     models = (DrivewayChoice,)
     rules = dict.fromkeys(RULES, "Lots")
     tables = TABLES
@@ -83,6 +85,9 @@ class Driveways(Kind):
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         return None if isinstance(q.attempt(drive_line, thing.id), Unsolved) else DriveLine(thing.id)
+
+    def standing_on(self, q: Engine, line: LineId, s: float | None) -> Standing | None:
+        return standing_on(q, line.lot, s) if isinstance(line, DriveLine) else None
 
     def street_beside(self, q: Engine, id: LineId) -> str:
         assert isinstance(id, DriveLine)

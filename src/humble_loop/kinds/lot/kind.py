@@ -41,6 +41,7 @@ class Lots(Kind):
     """Parcels along streets, each with a pad for a house."""
 
     key, title, stage = "lot", "Lots", "Lots"
+    at_leisure = True
     models = (LotRow, PadChoice)
     rules = dict.fromkeys(("pad out of its window", "lots", "pad without its lot"), "Lots")
 
