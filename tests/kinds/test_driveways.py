@@ -268,3 +268,18 @@ def test_the_one_that_keeps_least_stands_in_the_long_section_there_or_under_the_
         )
         is None
     )
+
+
+def test_one_in_a_corner_and_two_over_one_another_are_told():
+    site = lined()
+    lots = all_lots(Engine(site))
+    wide = set_driveway(site, lots[0].row.id, lots[0].number, lots[0].along, at=3.0, width=6.0)
+    (found,) = [f for f in driveway_findings(Engine(wide), lots[0].id) if f.rule == RULES[2]]
+    assert found.value == pytest.approx(0.5, abs=1e-6)  # 3 m on either side, and half a metre more
+    assert not [f for f in driveway_findings(Engine(site), lots[0].id) if f.rule == RULES[2]]
+    near = set_driveway(site, lots[2].row.id, lots[2].number, lots[2].along, at=lots[2].width - 1.6)
+    near = set_driveway(near, lots[3].row.id, lots[3].number, lots[3].along, at=1.6)
+    q = Engine(near)
+    told = [f for i in (2, 3) for f in driveway_findings(q, lots[i].id) if f.rule == RULES[3]]
+    assert len(told) == 1
+    assert told[0].value == pytest.approx(4.0 - 3.2, abs=0.02)

@@ -359,10 +359,11 @@ def _drains(window: MainWindow) -> None:
 
 
 def _lots(window: MainWindow) -> None:
+    """Lots with their driveways, and the vehicle that has least left under it on one of them."""
     window.stage_row.choose(6)
     named = {f.name: f.id for f in lots_on(window.session.engine, "ember-loop")}
-    window.session.choose(ThingId("lot", named["Ember Loop R4"]))
-    _look_at(window, 4075.0, 8215.0, 130.0)
+    window.session.choose(ThingId("driveway", named["Ember Loop R8"]))
+    _look_at(window, 4075.0, 8180.0, 100.0)
 
 
 def _trail(window: MainWindow) -> None:

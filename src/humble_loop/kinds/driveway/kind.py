@@ -9,11 +9,13 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.kinds.driveway import show
 from humble_loop.kinds.driveway.check import Passage, passages, steepest, worst_of
 from humble_loop.kinds.driveway.model import DrivewayChoice, moved_to
-from humble_loop.kinds.driveway.place import all_lots, name_of, wanted, way_of
+from humble_loop.kinds.driveway.place import Way, all_lots, at_the_lip, name_of, wanted, way_of
 from humble_loop.kinds.driveway.profile import DriveLine, drive_line, drive_plan
 from humble_loop.kinds.driveway.standing import standing_on
 from humble_loop.kinds.driveway.tables import TABLES
-from humble_loop.kinds.lot.layout import lot
+from humble_loop.kinds.lot.layout import lot, lots_of_row
+from humble_loop.kinds.street.plan import StreetLine
+from humble_loop.kinds.street.section import own_range
 from humble_loop.lines.describe import Drawing, Handle, Row, Standing
 from humble_loop.lines.findings import Finding, failed, point, share, too_high
 from humble_loop.lines.kind import Kind
@@ -21,7 +23,8 @@ from humble_loop.lines.line import LineId, LinePlan, ThingId
 from humble_loop.lines.rules import LevelRule
 from humble_loop.site.model import Site
 
-RULES = ("driveway touches", "driveway too steep")
+RULES = ("driveway touches", "driveway too steep", "driveway in a corner", "driveways over one another")
+_ON = 1e-6  # metres by which two may share the kerb
 
 
 class Driveways(Kind):
@@ -108,10 +111,10 @@ def driveway_findings(q: Engine, id: str) -> tuple[Finding, ...]:
     way = q.attempt(way_of, id)
     if isinstance(way, Unsolved):
         return (failed(way, of, point(lot(q, id).first.front)),)
-    made = q.attempt(passages, id)
+    made, name = q.attempt(passages, id), name_of(q, id)
     if isinstance(made, Unsolved):
         return (failed(made, of, point(way.boundary)),)
-    found, name = list[Finding](), name_of(q, id)
+    found = [*_in_a_corner(q, of, name, way), *_over_others(q, of, name, way)]
     worst = worst_of(made)
     if worst is not None and worst.verdict != "clear":
         found.append(_scrapes(of, name, worst, point(way.lip + worst.at * way.ahead)))
@@ -123,6 +126,36 @@ def driveway_findings(q: Engine, id: str) -> tuple[Finding, ...]:
         )
         found.append(Finding(RULES[1], of, name, words, remedy, abs(grade), most, place=point(way.boundary)))
     return tuple(found)
+
+
+def _in_a_corner(q: Engine, of: ThingId, name: str, way: Way) -> list[Finding]:
+    """Whether a driveway leaves its street's own kerb: where a return, a head or a roundabout has it."""
+    if not isinstance(way.line, StreetLine) or way.line.side is None:
+        return []
+    (low, high), (begin, finish) = own_range(q, way.line.street, way.line.side), at_the_lip(way)
+    over = max(low - begin, finish - high)
+    if over <= _ON:
+        return []
+    words = f"at the lip it reaches {over:.2f} m into the kerb of a corner"
+    remedy = f"slide it {over:.2f} m along its frontage, or make it narrower"
+    return [Finding(RULES[2], of, name, words, remedy, over, 0.0, place=point(way.lip))]
+
+
+def _over_others(q: Engine, of: ThingId, name: str, way: Way) -> list[Finding]:
+    """Whether the driveway of another lot of its row leaves the kerb where this one does; told by the first of both."""
+    begin, finish = at_the_lip(way)
+    for frame in lots_of_row(q, of.id.rpartition("#")[0]):
+        other = q.attempt(way_of, frame.id) if wanted(q, frame.id) else None
+        if not isinstance(other, Way) or frame.id == of.id or other.line != way.line or other.s < way.s:
+            continue
+        a, b = at_the_lip(other)
+        shared = min(finish, b) - max(begin, a)
+        if shared > _ON:
+            words = f"at the lip it and {name_of(q, frame.id)} share {shared:.2f} m"
+            remedy = "slide one of them along its frontage, or make them narrower"
+            also = (ThingId("driveway", frame.id),)
+            return [Finding(RULES[3], of, name, words, remedy, shared, 0.0, place=point(way.lip), also=also)]
+    return []
 
 
 def _scrapes(of: ThingId, name: str, worst: Passage, place: tuple[float, float]) -> Finding:

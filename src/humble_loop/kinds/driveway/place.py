@@ -179,6 +179,12 @@ def _meets(q: Engine, front: Frontage, at: float, pad: Floats) -> float | None:
     return None if met.is_empty else float(shapely.Point(boundary).distance(met))
 
 
+def at_the_lip(way: Way) -> tuple[float, float]:
+    """Chainages of the lip between which a driveway leaves it."""
+    half = 0.5 * way.sizes.width + way.sizes.flare
+    return way.s - half, way.s + half
+
+
 def lip_of(boundary: LineId) -> LineId:
     """The lip inside a boundary line of a street or a head."""
     values: Any = boundary
