@@ -99,6 +99,8 @@ def test_what_stands_in_the_list_of_findings_is_meant():
         "cover over a service",
         "grade too flat",
         "pad out of its window",
+        "driveway touches",  # as it does to that pad; the car on the lot of another has little left
+        "driveway too steep",
         "car out of its lane",  # back out of Flue Rise, which leaves at a sharp angle
         "low point along the street",
     }

@@ -375,7 +375,7 @@ def test_a_finding_is_one_click_from_its_place_and_its_remedy(drive, brickworks)
     d = drive(brickworks)
     d.window.stage_row.choose(7)
     d.settle()
-    assert "Findings: 4 broken, 1 near" in d.window.facts.title.text()
+    assert "Findings: 6 broken, 2 near" in d.window.facts.title.text()
     d.window.facts.refresh()
     d.window.facts.findChildren(QPushButton, "")  # the list is made
     mends = [b for b in d.window.facts._finding_box.findChildren(QPushButton) if b.text().startswith("Make the curve")]
@@ -516,7 +516,8 @@ def test_the_solid_view_shows_ground_and_pieces_and_only_remakes_what_changed(dr
     solid.refresh()
     d.settle()
     changed = [k for k, m in solid._meshes.items() if before.get(k) is not m and before[k][0] is not m[0]]
-    assert set(changed) == {LotFace("kiln-court-left#2"), ("edges", ThingId("lot", "kiln-court-left#2"))}
+    edges = {("edges", ThingId(kind, "kiln-court-left#2")) for kind in ("lot", "driveway")}
+    assert set(changed) == {LotFace("kiln-court-left#2"), *edges}
     # The eye turns about what is chosen, at the exaggeration that is chosen.
     button = d.window._panes["3D"].findChildren(StretchButton)[0]
     next(a for a in button.menu().actions() if a.text() == "3 ×").trigger()

@@ -37,7 +37,9 @@ def test_over_a_crest_there_is_about_a_quarter_of_change_times_wheelbase_less(ch
     assert least.clearance == pytest.approx(clearance - m * half, abs=5e-5)
     assert least.clearance == pytest.approx(clearance - 0.25 * change * wheelbase, abs=1e-3)
     assert least.s == 0.0
-    assert least.ahead == pytest.approx(half, abs=1e-2)
+    assert least.ahead == pytest.approx(
+        half, abs=5e-3 + 1e-3 / change
+    )  # the flatter the crest, the less it matters where
 
 
 def test_on_the_level_and_on_one_slope_it_keeps_what_it_has():

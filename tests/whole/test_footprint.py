@@ -5,6 +5,7 @@ import pytest
 import shapely
 
 from humble_loop.lines.faces import rows_of_triangles
+from humble_loop.whole.overlaps import place_in
 from humble_loop.whole.places import _joined
 
 
@@ -32,3 +33,10 @@ def test_a_folded_sheet_is_joined_in_pieces_to_what_its_triangles_cover(turns):
     assert pieces > 10
     assert found.plan.symmetric_difference(everything).area == pytest.approx(0.0, abs=1e-6)
     assert found.twice == pytest.approx(surface.areas().sum() - everything.area)
+
+
+def test_a_place_in_nothing_is_none_and_in_a_sliver_there_is_one():
+    """Met by random use: what a folded face has twice may leave nothing once it is put together."""
+    assert place_in(shapely.Polygon()) is None
+    assert place_in(shapely.GeometryCollection()) is None
+    assert place_in(shapely.Polygon([(0, 0), (10, 0), (10, 1e-9), (0, 1e-9)])) == pytest.approx((5.0, 0.0), abs=1e-8)

@@ -209,7 +209,7 @@ def _face_overlaps(q: Engine, id: FaceId) -> tuple[tuple[Finding, ...], tuple[Ov
     if twice > _SLIVER and not is_batter(q, id):
         words = f"{twice:.2f} m² of it lie over itself; there it is counted once"
         remedy = "enlarge the radius of the bend there, or narrow the section"
-        title, place = finished_mesh(q, id).title, _place_in(footprint(q, id).plan)
+        title, place = finished_mesh(q, id).title, place_in(footprint(q, id).plan)
         found.append(Finding("built twice", thing_of(q, id), title, words, remedy, twice, 0.0, place=place))
     return (*found, *_in_the_air(q, id)), overlaps_of(q, id)
 
@@ -267,7 +267,7 @@ def _over(q: Engine, thing: ThingId, several: str, other: ThingId, batters: bool
             if kept is not None:
                 found.append(_lands(q, thing, title, other, kept, shared))
                 continue
-        area, place, mend = float(shared.area), _place_in(shared), None
+        area, place, mend = float(shared.area), place_in(shared), None
         if batters and thing.kind == other.kind == "street" and all(o.earlier.gives_way for _, o in mine):
             remedy = f"choose which of both streets is built later, or {remedy}"
             later = f"Build {name_of(q, thing)} after {name_of(q, other)}"
@@ -306,9 +306,10 @@ def _crossings(q: Engine, thing: ThingId, other: ThingId) -> shapely.Geometry:
     return united([shapely.Point(n.place).buffer(math.hypot(*half) + _BATTERS) for n in nodes])
 
 
-def _place_in(plan: shapely.Geometry) -> tuple[float, float]:
+def place_in(plan: shapely.Geometry) -> tuple[float, float] | None:
+    """A place within what is shared; None where of that, once it is put together, nothing is left: a face folded over itself so that it cancels out."""
     at = shapely.point_on_surface(plan)
-    return float(at.x), float(at.y)
+    return None if at.is_empty else (float(at.x), float(at.y))
 
 
 def _in_the_air(q: Engine, id: FaceId) -> list[Finding]:
