@@ -66,7 +66,8 @@ class Way:
 
     def bypass_lane(self, seen: Side, made: Bypass) -> Floats:
         """The middle of a bypass lane (n, 2) beside the way on a side, from where its arc touches the lip outwards: further out it comes to that of the way."""
-        u = np.linspace(made.leg_at[0 if seen == "left" else 1], self.far, 30)
+        begin = made.leg_at[0 if seen == "left" else 1]
+        u = np.linspace(begin, max(self.far, begin + _JOIN), 30)  # a leg may end before routes do
         share, out = self._widened(seen, u), self._lip(seen, u) - 0.5 * made.width
         return self._places(seen, u, share * out + (1.0 - share) * self._between(seen, u))
 
