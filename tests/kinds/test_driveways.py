@@ -85,6 +85,11 @@ def test_its_grade_line_has_the_streets_levels_the_lowered_kerb_and_the_pads():
             abs=1e-9,
         )
     assert made.inside == pytest.approx(0.03, abs=1e-9)
+    # Before it the carriageway rises to the crown, and falls away beyond.
+    course, wide = course_of(q, id), made.crown
+    road = course.level(np.array([-0.5 * wide, -wide, -wide - 1.0])) - p.levels[0]
+    assert road == pytest.approx([0.03 * 0.5 * wide, 0.03 * wide, 0.03 * (wide - 1.0)], abs=1e-9)
+    assert wide == pytest.approx(abs(line(q, StreetLine("line", "lip", "left")).plan.offset([way.s])[0]), abs=1e-9)
     assert p.chainages[-1] == pytest.approx(way.out + way.run, abs=1e-9)
     assert p.levels[-1] == pytest.approx(pad(q, id).level, abs=1e-9)
     # Beyond the boundary: half the change of grade in a short piece, the rest, and half of it again before the pad.

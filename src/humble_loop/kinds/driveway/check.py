@@ -55,15 +55,19 @@ def underside_of(vehicle: DriveVehicle) -> Underside:
 @query
 def course_of(q: Engine, id: str) -> Course:
     """What a vehicle rolls over, from the carriageway to the pad; distances outwards from the lip."""
-    p, inside = drive_line(q, id).profile, crossing(q, id).inside
+    p, made = drive_line(q, id).profile, crossing(q, id)
     if not np.isfinite(p.levels).all():
         raise Unsolved(
             name_of(q, id),
             "it has no level all along",
             "extend the street's grade line along the lot, or set the pad's level",
         )
-    s = np.concatenate([[-_BEFORE], p.chainages, [p.chainages[-1] + _AFTER]])
-    z = np.concatenate([[p.levels[0] + inside * _BEFORE], p.levels, p.levels[-1:]])
+    # Over the crown the carriageway falls away as it rose.
+    crown = min(made.crown, _BEFORE)
+    before = [-_BEFORE, -crown] if crown < _BEFORE else [-_BEFORE]
+    rise = [made.inside * (2.0 * crown + s) if s < -crown else -made.inside * s for s in before]
+    s = np.concatenate([before, p.chainages, [p.chainages[-1] + _AFTER]])
+    z = np.concatenate([p.levels[0] + np.array(rise), p.levels, p.levels[-1:]])
     return Course(s, z)
 
 

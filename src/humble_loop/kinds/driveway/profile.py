@@ -45,13 +45,15 @@ class DriveLine(LineId):
 class Crossing:
     """What a driveway crosses of its street: distances outwards (k,) from the lip to the boundary, what each place is called and its level.
 
-    Of the kerb only the channel is left, and its back lowered; on the other side of the lip the carriageway falls by ``inside`` towards it. The first ``kerb`` pieces are channel and kerb.
+    Of the kerb only the channel is left, and its back lowered; on the other side of the lip the carriageway falls by ``inside`` towards it
+    from its ``crown`` so many metres away. The first ``kerb`` pieces are channel and kerb.
     """
 
     out: Floats
     names: tuple[str, ...]
     levels: tuple[Quantity, ...]
     inside: float
+    crown: float
     kerb: int
 
 
@@ -90,7 +92,7 @@ def crossing(q: Engine, id: str) -> Crossing:
         out.append(float(shape.out[k]))
         names.append(point)
         done = len(names) - 1 if k in kerb else done
-    return Crossing(frozen(out), tuple(names), tuple(levels), _inside(q, way.line, way.s, float(z[0])), done)
+    return Crossing(frozen(out), tuple(names), tuple(levels), *_inside(q, way.line, way.s, float(z[0])), done)
 
 
 def _shape(q: Engine, boundary: LineId, s: float) -> SideShape:
@@ -101,17 +103,17 @@ def _shape(q: Engine, boundary: LineId, s: float) -> SideShape:
     return head_shape(q, boundary.street, boundary.end).first
 
 
-def _inside(q: Engine, boundary: LineId, s: float, lip: float) -> float:
-    """By how much the carriageway falls towards the lip beside a driveway."""
+def _inside(q: Engine, boundary: LineId, s: float, lip: float) -> tuple[float, float]:
+    """By how much the carriageway falls towards the lip beside a driveway, and how far (m) from there its crown or its head's centre is."""
     if isinstance(boundary, StreetLine):
         crown, edge = line(q, StreetLine(boundary.street)), line(q, lip_of(boundary))
         wide = abs(float(edge.plan.offset(np.array([s]))[0]))
         rise = float(crown.rule.levels([s])[0]) - lip
-        return rise / wide if wide > 0.0 and np.isfinite(rise) else 0.0
+        return (rise / wide if wide > 0.0 and np.isfinite(rise) else 0.0), wide
     assert isinstance(boundary, HeadLine)
     made, ring = outline(q, boundary.street, boundary.end), ring_levels(q, boundary.street, boundary.end)
     away = float(np.hypot(*(made.ring.points_at([s])[0] - made.centre)))
-    return (ring.centre - lip) / away if away > 0.0 else 0.0
+    return ((ring.centre - lip) / away if away > 0.0 else 0.0), away
 
 
 @query

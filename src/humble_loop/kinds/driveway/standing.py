@@ -37,7 +37,7 @@ def standing_on(q: Engine, id: str, s: float | None) -> Standing | None:
     ]
     words = f"{worst.vehicle}, {worst.direction}: {1000 * left:.0f} mm".replace("-", "−")
     above = float(0.5 * (body[:, 0].min() + body[:, 0].max())), float(body[:, 1].max() + _ABOVE)
-    road, on_pad = (np.column_stack([course.s[k], course.z[k]]) for k in (slice(0, 2), slice(-2, None)))
+    road, on_pad = (np.column_stack([course.s[k], course.z[k]]) for k in (course.s <= 0.0, course.s >= course.s[-2]))
     shapes = [body, _NAN, wheels[0], _NAN, wheels[1], _NAN, road, _NAN, on_pad]
     return Standing(np.concatenate(shapes), words, above, _ROLE[verdict_of(left)])
 
