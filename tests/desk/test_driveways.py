@@ -2,9 +2,13 @@
 
 import numpy as np
 import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 
 from humble_loop.kinds.driveway import DrivewayChoice
 from humble_loop.kinds.driveway.place import all_lots, way_of
+from humble_loop.kinds.lot.model import set_pad
+from humble_loop.kinds.lot.pad import pad
 from humble_loop.lines.line import ThingId
 from tests.kinds.test_driveways import lined
 
@@ -49,3 +53,31 @@ def test_a_vehicle_goes_with_the_cursor_in_its_long_section_at_true_scale(d):
     d.session.choose(None)
     d.settle()
     assert shown.xData is None or not len(shown.xData)
+
+
+def test_the_strip_shows_where_each_leaves_the_kerb_and_what_is_left_there(d):
+    strip = d.window.strip
+    d.session.choose(ThingId("street", "line"))
+    d.settle()
+    strip.repaint()
+    shown = {m.thing.id: m for m in strip._later if m.role.startswith("driveway")}
+    assert set(shown) == {f.id for f in all_lots(d.session.engine)}
+    assert {m.role for m in shown.values()} == {"driveway clear"}
+    way, mark = way_of(d.session.engine, d.frame.id), shown[d.frame.id]
+    assert (mark.side, mark.start, mark.end) == ("left", pytest.approx(way.s - 2.0), pytest.approx(way.s + 2.0))
+    box = next(b for b, thing in strip._boxes if thing == ThingId("driveway", d.frame.id))
+    assert box.bottom() < strip.height() / 2  # the left side is above
+    seen = strip.grab().toImage().pixelColor(box.center().toPoint())
+    assert seen == strip._theme.colour("fill")
+
+    # With its pad 2.5 m below the boundary, 6 m from there, a car's nose meets the pad; its neighbours stay clear.
+    deep = float(pad(d.session.engine, d.frame.id).boundary) - 2.5
+    d.session.do("Set pad", lambda s: set_pad(s, d.frame.row.id, d.frame.number, deep))
+    d.settle()
+    roles = {m.thing.id: m.role for m in strip._later if m.role.startswith("driveway")}
+    assert roles.pop(d.frame.id) == "driveway touches"
+    assert set(roles.values()) == {"driveway clear"}
+    strip.repaint()
+    assert strip.grab().toImage().pixelColor(box.center().toPoint()) == strip._theme.colour("broken")
+    QTest.mouseClick(strip, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, box.center().toPoint())
+    assert d.session.thing == ThingId("driveway", d.frame.id)

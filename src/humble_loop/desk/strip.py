@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from humble_loop.desk.chainage_band import BEYOND, ChainageBand
 from humble_loop.desk.colouring import Piece
+from humble_loop.desk.follower import InTime
 from humble_loop.desk.long_section import LongSection
 from humble_loop.desk.session import Session
 from humble_loop.desk.theme import Theme, font
@@ -19,11 +20,14 @@ from humble_loop.lines.describe import Mark
 from humble_loop.lines.line import ThingId
 from humble_loop.lines.standing import kinds
 
+_VERGE = 5.0  # pixels between a lip and the lots
+DRIVEWAYS = {"driveway": "quiet", "driveway clear": "fill", "driveway near": "near", "driveway touches": "broken"}
+
 
 @query
-def marks(q: Engine, street: str) -> tuple[Mark, ...]:
-    """All marks on a street's strip."""
-    return tuple(m for kind in kinds() for m in kind.ribbon(q, street))
+def marks(q: Engine, street: str, at_leisure: bool = False) -> tuple[Mark, ...]:
+    """Marks on a street's strip: of the kinds that are shown at once, or of those that are shown when there is time."""
+    return tuple(m for kind in kinds() if kind.at_leisure is at_leisure for m in kind.ribbon(q, street))
 
 
 class Strip(ChainageBand):
@@ -33,6 +37,8 @@ class Strip(ChainageBand):
         super().__init__(session, section, 58, parent)
         self._total: float | None = None  # the street's length; None where there is nothing to show
         self._marks: tuple[Mark, ...] = ()
+        self._later: tuple[Mark, ...] = ()  # those of kinds that are shown when there is time
+        self.at_leisure = InTime(session, self._refresh_later, self)
         self._boxes: list[tuple[QRectF, ThingId]] = []
         self.coloured: list[Piece] = []  # what stands in the place of depths, where the plan is coloured by something
         self.depths: Depths | None = None  # of the crown, drawn as a band between the lips
@@ -48,6 +54,19 @@ class Strip(ChainageBand):
         self.depths = None if isinstance(depths, Unsolved) else depths
         self.update()
 
+    def refresh(self) -> None:
+        """See ``ChainageBand``; lots and driveways follow when there is time."""
+        if self._street != self._session.street:
+            self._later = ()
+        super().refresh()
+        self.at_leisure.now()
+
+    def _refresh_later(self) -> None:
+        street = self._session.street
+        made = self._session.engine.attempt(marks, street, True) if street else ()
+        self._later = () if isinstance(made, Unsolved) else made
+        self.update()
+
     def _paint(self, t: Theme, painter: QPainter) -> None:
         painter.fillRect(self.rect(), t.colour("paper"))
         self._boxes = []
@@ -61,7 +80,7 @@ class Strip(ChainageBand):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(t.pen("crown", 1.2, Qt.PenStyle.DashDotLine))
         painter.drawLine(int(self.pixel(0)), int(middle), int(self.pixel(self._total)), int(middle))
-        for mark in self._marks:
+        for mark in (*self._marks, *self._later):
             self._draw(painter, t, mark, middle)
         self._paint_cursor(t, painter)
 
@@ -114,6 +133,13 @@ class Strip(ChainageBand):
             box = QRectF(x0, middle - 12, max(x1 - x0, 20), 24)
             painter.drawEllipse(box)
             self._text(painter, t, box, mark.words, over_lines=True)
+        elif mark.role in DRIVEWAYS:
+            # From the lip to the boundary, where its lot begins.
+            box = QRectF(x0, y + 1 if sign > 0 else y - _VERGE - 1, max(x1 - x0, 3), _VERGE)
+            chosen = self._session.chosen.thing == mark.thing
+            painter.fillRect(box, t.colour("chosen" if chosen else DRIVEWAYS[mark.role]))
+            if mark.thing is not None:
+                self._boxes.append((box, mark.thing))
         else:
             self._draw_box(
                 painter,

@@ -470,7 +470,7 @@ class MainWindow(QMainWindow):
     def settled(self) -> bool:
         """Whether all that waits to be worked out is done."""
         followed = not any(v.in_time.busy for v in (self.long_section, self.cross_section, self.strip, self.curvature))
-        busy = self.catching_up.busy or self.solid.busy
+        busy = self.catching_up.busy or self.solid.busy or self.strip.at_leisure.busy
         return (
             self.plan.settled
             and self.colouring.settled

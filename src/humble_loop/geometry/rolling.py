@@ -14,10 +14,8 @@ import numpy as np
 
 from humble_loop.geometry.arrays import Floats, Ints
 
-_STEPS, _FOUND = (
-    12,
-    1e-9,
-)  # by which the front axle is found, and to how many metres: each lessens what it is off about ten times
+_STEPS = 12  # by which the front axle is found: each lessens what it is off about ten times
+_FOUND = 1e-9  # metres to which that is enough
 _COARSE = 0.1  # metres between positions at which it is looked first
 _FINER = (14, 14)  # parts into which these are divided where that is needed, and those again
 _STRAIGHT = 2e-5  # metres within which what is left under it runs straight from one position to another

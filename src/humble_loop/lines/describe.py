@@ -263,9 +263,11 @@ def joined_up(lines: list[Floats]) -> Floats:
 
 @dataclass(frozen=True)
 class Mark:
-    """Something beside a street at its chainages: 'left', 'right' or 'across'; drawn as its role says."""
+    """Something beside a street at its chainages: 'left', 'right' or 'across'; drawn as its role says, a driveway as the worst passage on it."""
 
-    role: Literal["lip", "mouth", "box", "head", "crossing"]
+    role: Literal[
+        "lip", "mouth", "box", "head", "crossing", "driveway", "driveway clear", "driveway near", "driveway touches"
+    ]
     side: Literal["left", "right", "across"]
     start: float
     end: float

@@ -64,7 +64,7 @@ def course_of(q: Engine, id: str) -> Course:
         )
     # Over the crown the carriageway falls away as it rose.
     crown = min(made.crown, _BEFORE)
-    before = [-_BEFORE, -crown] if crown < _BEFORE else [-_BEFORE]
+    before = [-_BEFORE, -crown] if 0.0 < crown < _BEFORE else [-_BEFORE]
     rise = [made.inside * (2.0 * crown + s) if s < -crown else -made.inside * s for s in before]
     s = np.concatenate([before, p.chainages, [p.chainages[-1] + _AFTER]])
     z = np.concatenate([p.levels[0] + np.array(rise), p.levels, p.levels[-1:]])

@@ -16,7 +16,7 @@ from humble_loop.kinds.driveway.tables import TABLES
 from humble_loop.kinds.lot.layout import lot, lots_of_row
 from humble_loop.kinds.street.plan import StreetLine
 from humble_loop.kinds.street.section import own_range
-from humble_loop.lines.describe import Drawing, Handle, Row, Standing
+from humble_loop.lines.describe import Drawing, Handle, Mark, Row, Standing
 from humble_loop.lines.findings import Finding, failed, point, share, too_high
 from humble_loop.lines.kind import Kind
 from humble_loop.lines.line import LineId, LinePlan, ThingId
@@ -88,6 +88,9 @@ class Driveways(Kind):
 
     def section_line(self, q: Engine, thing: ThingId) -> LineId | None:
         return None if isinstance(q.attempt(drive_line, thing.id), Unsolved) else DriveLine(thing.id)
+
+    def ribbon(self, q: Engine, street: str) -> tuple[Mark, ...]:
+        return show.ribbon(q, street)
 
     def standing_on(self, q: Engine, line: LineId, s: float | None) -> Standing | None:
         return standing_on(q, line.lot, s) if isinstance(line, DriveLine) else None

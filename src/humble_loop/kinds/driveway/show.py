@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
-from humble_loop.kinds.driveway.check import passages, steepest, worst_of
+from humble_loop.kinds.driveway.check import Verdict, passages, steepest, worst_of
 from humble_loop.kinds.driveway.model import set_driveway
-from humble_loop.kinds.driveway.place import choice_of, name_of, sizes_of, wanted, way_of
+from humble_loop.kinds.driveway.place import Way, at_the_lip, choice_of, name_of, sizes_of, wanted, way_of
 from humble_loop.kinds.driveway.profile import drive_line
-from humble_loop.kinds.lot.layout import lot
+from humble_loop.kinds.lot.layout import lot, lots_on
 from humble_loop.kinds.lot.plan import frontage
+from humble_loop.kinds.street.plan import StreetLine
 from humble_loop.lines.describe import (
     LABEL_RANKS,
     Actions,
@@ -21,6 +22,7 @@ from humble_loop.lines.describe import (
     Fact,
     Handle,
     Label,
+    Mark,
     Note,
     Place,
     Row,
@@ -28,10 +30,15 @@ from humble_loop.lines.describe import (
     Told,
     Typed,
 )
+from humble_loop.lines.line import ThingId
 from humble_loop.site.edits import Edit
 
 _DIGITS = 2
-_VERDICTS = {"clear": "driveway clear", "near": "driveway near", "touches": "driveway touches"}
+_VERDICTS: dict[Verdict, Literal["driveway clear", "driveway near", "driveway touches"]] = {
+    "clear": "driveway clear",
+    "near": "driveway near",
+    "touches": "driveway touches",
+}
 
 
 def outline(q: Engine, id: str) -> Drawing:
@@ -58,6 +65,20 @@ def details(q: Engine, id: str) -> Drawing:
     role = "broken" if worst.verdict == "touches" else "near"
     words = f"{1000 * worst.clearance:.0f} mm".replace("-", "−")
     return Drawing((middle,), (), (Label((e, n), role, LABEL_RANKS["spot"], words=words),))
+
+
+def ribbon(q: Engine, street: str) -> tuple[Mark, ...]:
+    """Those of a street where they leave its lips, each told by its worst passage; those of a head are not on its strip."""
+    lots, found = q.attempt(lots_on, street), []
+    for frame in () if isinstance(lots, Unsolved) else lots:
+        way = q.attempt(way_of, frame.id) if wanted(q, frame.id) else None
+        if not isinstance(way, Way) or not isinstance(way.line, StreetLine) or way.line.side is None:
+            continue
+        made = q.attempt(passages, frame.id)
+        worst = None if isinstance(made, Unsolved) else worst_of(made)
+        role = "driveway" if worst is None else _VERDICTS[worst.verdict]
+        found.append(Mark(role, way.line.side, *at_the_lip(way), thing=ThingId("driveway", frame.id)))
+    return tuple(found)
 
 
 # Facts
@@ -100,7 +121,7 @@ def facts(q: Engine, id: str) -> tuple[Row, ...]:
         Note("Clearance"),
     ]
     for v in passed:
-        words = "touches" if v.verdict == "touches" else "near" if v.verdict == "near" else ""
+        words = "" if v.verdict == "clear" else v.verdict
         rows.append(Fact(f"{v.vehicle}, {v.direction}", "level", v.clearance, before=words, inner=True))
     return (*rows, _away(q, id))
 
