@@ -39,6 +39,18 @@ def test_it_is_chosen_by_a_click_and_slid_along_the_frontage(d):
     assert d.site.all(DrivewayChoice) == ()
 
 
+def test_it_is_turned_by_its_handle_at_the_pad_and_taken_back(d):
+    plan, way = d.window.plan, way_of(d.session.engine, d.frame.id)
+    hold = next(h for h in plan.handles.handles if h.key[0] == "driveway to")
+    step = way.run * np.tan(np.radians(10.0))
+    d.drag(plan, hold.place, (hold.place[0] + step, hold.place[1]))
+    turned = way_of(d.session.engine, d.frame.id)
+    assert turned.sizes.skew == pytest.approx(10.0, abs=0.6)
+    assert turned.boundary == pytest.approx(way.boundary, abs=1e-9)
+    d.session.undo()
+    assert d.site.all(DrivewayChoice) == ()
+
+
 def test_a_vehicle_goes_with_the_cursor_in_its_long_section_at_true_scale(d):
     view = d.window.long_section
     across, up = view.plotItem.vb.viewPixelSize()

@@ -3,6 +3,8 @@
 import numpy as np
 import pytest
 import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.formats.site_file import load_site, save_site
@@ -11,26 +13,32 @@ from humble_loop.kinds.driveway import DrivewayChoice
 from humble_loop.kinds.driveway.check import course_of, passages, steepest, underside_of, verdict_of, worst_of
 from humble_loop.kinds.driveway.kind import RULES, driveway_findings
 from humble_loop.kinds.driveway.model import set_driveway
-from humble_loop.kinds.driveway.place import all_lots, sizes_of, wanted, way_of
+from humble_loop.kinds.driveway.place import all_lots, at_the_lip, lip_of, sizes_of, wanted, way_of
 from humble_loop.kinds.driveway.profile import LOWERED, DriveLine, crossing, drive_line
 from humble_loop.kinds.driveway.show import details, facts, handles
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.lot.layout import lot
 from humble_loop.kinds.lot.model import add_lot_row, set_lot_row, set_pad
 from humble_loop.kinds.lot.pad import pad
+from humble_loop.kinds.lot.plan import lot_plan
 from humble_loop.kinds.street import StreetLine
 from humble_loop.kinds.street.cutting import split
 from humble_loop.kinds.street.edits import reverse_street
 from humble_loop.kinds.street.model import Bend, Vip
+from humble_loop.kinds.turning_head.layout import HeadLine, outline
+from humble_loop.kinds.turning_head.levels import ring_levels
 from humble_loop.lines.describe import Actions, Fact, Note
 from humble_loop.lines.line import ThingId, line
 from humble_loop.lines.standing import kind_of
+from humble_loop.site.edits import EditError
 from humble_loop.site.libraries import new_site
 from humble_loop.site.library import DriveVehicle
 from humble_loop.whole.findings import findings
 from humble_loop.whole.tables import table
 from tests import edits
 from tests.conftest import court_site, plane_ground
+
+COURT = court_site()
 
 
 def lined(slope=(0.0, 0.0), level=60.9, **row):
@@ -103,6 +111,105 @@ def test_its_grade_line_has_the_streets_levels_the_lowered_kerb_and_the_pads():
     assert reason.value == pytest.approx([pad(q, id).level], abs=1e-12)
 
 
+def test_one_that_is_turned_crosses_every_line_where_that_lies_and_by_as_much_more():
+    """Turned by 30 degrees clockwise on the left of a street due east, it runs along (0.5, 0.866): all lengths are those of a square one by cos 30, and the
+    lip lies tan 30 of the distance further west, where the street, at 1 %, is lower. The carriageway falls 3 % of 3.4 m to the lip.
+    """
+    site = lined()
+    frame = all_lots(Engine(site))[2]
+    square = way_of(Engine(site), frame.id)
+    site = set_driveway(site, frame.row.id, frame.number, frame.along, at=square.sizes.at, skew=30.0)
+    q = Engine(site)
+    way, made, c, t = way_of(q, frame.id), crossing(q, frame.id), np.cos(np.pi / 6), np.tan(np.pi / 6)
+    assert way.boundary == pytest.approx(square.boundary, abs=1e-9)
+    assert way.ahead == pytest.approx([0.5, c], abs=1e-12)
+    assert way.out == pytest.approx(square.out / c, abs=1e-9)
+    assert way.lip == pytest.approx(square.lip - [square.out * t, 0.0], abs=1e-9)
+    assert way.run == pytest.approx(frame.row.setback / c, abs=1e-9)
+    other = crossing(Engine(lined()), frame.id)
+    assert made.out == pytest.approx(other.out / c, abs=1e-9)
+    for name, out, z in zip(made.names, other.out, made.levels):
+        own = line(q, StreetLine("line", name, "left"))
+        s = square.lip[0] - (square.out - out) * t
+        if name != made.names[made.kerb]:  # the back of the kerb is lowered
+            assert z.value == pytest.approx(own.rule.levels([s]), abs=1e-9)
+    lip = 60.0 + 0.01 * way.lip[0] - 0.03 * 3.4
+    assert made.levels[0].value == pytest.approx([lip], abs=1e-9)
+    assert made.levels[made.kerb].value == pytest.approx([lip + LOWERED], abs=1e-9)
+    assert made.crown == pytest.approx(3.4 / c, abs=1e-9)
+    assert made.inside * made.crown == pytest.approx(0.03 * 3.4 - 0.01 * 3.4 * t, abs=1e-9)
+    begin, finish = at_the_lip(way)
+    assert (begin, finish) == pytest.approx((way.lip[0] - 2.0 / c, way.lip[0] + 2.0 / c), abs=1e-9)
+    # Its ends at the lip and the boundary lie on these, its width is square to itself.
+    ring = way.ring
+    assert ring[[0, 5], 1] == pytest.approx(way.lip[1], abs=1e-9)
+    assert ring[[1, 4], 1] == pytest.approx(way.boundary[1], abs=1e-9)
+    assert abs((ring[4] - ring[1]) @ [-c, 0.5]) == pytest.approx(3.0, abs=1e-9)
+    assert ring[3] - ring[2] == pytest.approx([-3.0 * c, 1.5], abs=1e-9)
+    assert shapely.Polygon(ring).is_valid
+    assert np.isfinite([p.clearance for p in passages(q, frame.id)]).all()
+
+
+@settings(max_examples=25, deadline=None)
+@given(skew=st.floats(-45.0, 45.0), k=st.integers(0, 99))
+def test_at_any_angle_it_leaves_the_lip_of_streets_and_bulbs_and_has_its_level_there(skew, k):
+    lots = all_lots(Engine(COURT))
+    frame = lots[k % len(lots)]
+    q = Engine(set_driveway(COURT, frame.row.id, frame.number, frame.along, skew=skew))
+    way = q.attempt(way_of, frame.id)
+    if isinstance(way, Unsolved):
+        assert "pad" in way.message or "lip" in way.message or "lot" in way.message
+        return
+    lip = line(q, lip_of(way.line))
+    assert way.lip == pytest.approx(lip.plan.points([way.lip_s])[0], abs=1e-8)
+    assert way.lip + way.out * way.ahead == pytest.approx(way.boundary, abs=1e-8)
+    made = q.attempt(crossing, frame.id)
+    if isinstance(made, Unsolved):
+        assert "at this angle" in made.message
+        return
+    assert (np.diff(made.out) > 0.0).all()
+    assert made.levels[0].value == pytest.approx(lip.rule.levels([way.lip_s]), abs=1e-9)
+    assert made.levels[-1].value == pytest.approx(line(q, way.line).rule.levels([way.s]), abs=1e-9)
+    assert np.isfinite([p.clearance for p in passages(q, frame.id)]).all()
+
+
+def test_beside_a_bulb_one_that_is_turned_rises_to_where_it_passes_the_centre():
+    """The bulb rises to its centre like a cone: so far beside the centre as it passes, it is that much lower than the centre."""
+    frame = next(f for f in all_lots(Engine(COURT)) if isinstance(way_of(Engine(COURT), f.id).line, HeadLine))
+    q = Engine(set_driveway(COURT, frame.row.id, frame.number, frame.along, skew=-15.0))
+    way, made = way_of(q, frame.id), crossing(q, frame.id)
+    head, levels = (f(q, way.line.street, way.line.end) for f in (outline, ring_levels))
+    passing, lip = way.lip - made.crown * way.ahead, float(made.levels[0].value[0])
+    assert (passing - head.centre) @ way.ahead == pytest.approx(0.0, abs=1e-9)
+    beside, radius = np.hypot(*(passing - head.centre)), np.hypot(*(way.lip - head.centre))
+    assert beside > 1.0
+    there = levels.centre + (lip - levels.centre) * beside / radius
+    assert lip + made.inside * made.crown == pytest.approx(there, abs=1e-9)
+
+
+def test_it_is_turned_by_hand_as_far_as_it_comes_to_its_pad():
+    site = lined()
+    frame = all_lots(Engine(site))[2]
+    _, hold = handles(Engine(site), frame.id)
+    way, corners = way_of(Engine(site), frame.id), lot_plan(Engine(site), frame.id).pad
+    assert hold.place == pytest.approx(tuple(way.pad))
+    step = way.run * np.tan(np.radians(12.0))
+    edit, told = hold.moved((hold.place[0] + step, hold.place[1]))
+    turned = way_of(Engine(edit(site)), frame.id)
+    assert (turned.sizes.skew, told[0].unit) == (12.0, "angle")
+    assert turned.pad == pytest.approx(way.pad + [step, 0.0], abs=1e-6)
+    # Far to the side it stays with the pad, behind it as well; nearly square is square, and as proposed.
+    for to in ((hold.place[0] - 90.0, hold.place[1]), (hold.place[0] - 5.0, hold.place[1] - 90.0)):
+        made = way_of(Engine(hold.moved(to)[0](site)), frame.id)
+        assert made.sizes.skew < -1.0
+        assert corners[:, 0].min() < made.pad[0] < way.pad[0]
+    assert hold.moved((hold.place[0] + 0.1, hold.place[1]))[0](edit(site)).all(DrivewayChoice) == ()
+    rows = {r.label: r for r in facts(Engine(site), frame.id) if isinstance(r, Fact)}
+    assert rows["turned from square by"].edit(-7.5)(site).all(DrivewayChoice)[0].skew == -7.5
+    with pytest.raises(EditError, match="45"):
+        set_driveway(site, frame.row.id, frame.number, frame.along, skew=50.0)
+
+
 def test_a_steep_pad_leaves_it_no_pieces_but_keeps_the_classes_grade():
     site = lined()
     frame = first(site)
@@ -157,7 +264,7 @@ def test_a_kerb_that_is_moved_moves_it_and_what_is_left_under_it():
 def test_it_is_slid_typed_taken_away_and_given_back(tmp_path):
     site = lined()
     frame = first(site)
-    (hold,) = handles(Engine(site), frame.id)
+    hold, _ = handles(Engine(site), frame.id)
     assert hold.place == pytest.approx(tuple(way_of(Engine(site), frame.id).boundary))
     site = hold.moved((hold.place[0] + 3.0, hold.place[1]))[0](site)
     way = way_of(Engine(site), frame.id)

@@ -10,11 +10,14 @@ from humble_loop.kinds.lot.model import lot_id
 from humble_loop.site.edits import changed, free_id
 from humble_loop.site.model import Chainage, Length, Site, Thing, Width, between
 
+MOST_SKEW = 45.0  # degrees from square at which a car still turns in from the street without taking both lanes, typical
+
 
 class DrivewayChoice(Thing):
     """What was chosen of the driveway of lot ``number`` of a row; what is None is proposed.
 
-    Its middle crosses the boundary ``at`` metres along the lot's frontage from where that begins. It is ``width`` wide there, and wider by ``flare`` on both
+    Its middle crosses the boundary ``at`` metres along the lot's frontage from where that begins, turned clockwise by ``skew`` degrees from square to the kerb,
+    as it is seen from above. It is ``width`` wide there, and wider by ``flare`` on both
     sides at the lip. Where it is not ``wanted`` there is none. ``along`` is where the middle of the lot's frontage was along the row's: where the row is cut anew the choice goes to the lot that
     stands there.
     """
@@ -28,6 +31,7 @@ class DrivewayChoice(Thing):
     along: Chainage | None = None
     wanted: bool = True
     at: Length | None = None
+    skew: Annotated[float, between(-MOST_SKEW, MOST_SKEW)] | None = None
     width: Annotated[Width, between(2.0, 12.0)] | None = None
     flare: Annotated[float, between(0.0, 3.0)] | None = None
 

@@ -1,4 +1,4 @@
-"""Where driveways lie in plan: each square to the kerb, near a side line of its lot, from the lip to the pad."""
+"""Where driveways lie in plan: each square to the kerb or at an angle of its own, near a side line of its lot, from the lip to the pad."""
 
 from __future__ import annotations
 
@@ -15,13 +15,15 @@ from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.lot.layout import LotFrame, lot, lots_of_row, lots_on
 from humble_loop.kinds.lot.plan import Frontage, frontage, lot_plan
 from humble_loop.kinds.street.plan import street_ids
-from humble_loop.lines.line import LineId, line_plan
+from humble_loop.lines.line import LineId, LinePlan, line_plan
 from humble_loop.site import parts
 
 WIDTH = 3.0  # metres of a driveway: a car with its doors open, typical
 FLARE = 0.5  # metres by which it is wider on both sides at the lip, typical
 _BESIDE = 1.0  # metres between a driveway and its lot's side line: a fence, and somebody who walks beside a car
 _STEP = 0.5  # metres along a frontage between places that are tried
+_TRIES, _MET = 30, 1e-10  # by which, and to how many metres, it is found where a line is crossed
+_GRAZES = 0.1  # sine of the angle below which a line is not crossed
 _MOST = 60.0  # metres from the boundary within which a pad is looked for
 
 
@@ -30,22 +32,25 @@ class Sizes:
     """How a driveway lies and how wide it is, in metres: see ``DrivewayChoice``."""
 
     at: float
+    skew: float  # degrees
     width: float
     flare: float
 
 
 @dataclass(frozen=True)
 class Way:
-    """A driveway in plan: its lot, the boundary line that it crosses and the chainage there, its ``sizes``.
+    """A driveway in plan: its lot, the boundary line that it crosses and the chainage ``s`` there, its ``sizes``.
 
     ``lip``, ``boundary`` and ``pad`` (2,) are where its middle line crosses these; it runs straight, ``out`` metres from the lip to the boundary and ``run``
-    from there to the pad, along ``ahead`` (2,).
+    from there to the pad, along ``ahead`` (2,). At chainage ``lip_s`` it crosses the lip, which runs along ``kerb`` (2,) there, to the left as it is driven into.
     """
 
     lot: str
     line: LineId
     s: float
+    lip_s: float
     sizes: Sizes
+    kerb: Floats
     lip: Floats
     boundary: Floats
     pad: Floats
@@ -54,16 +59,22 @@ class Way:
     run: float
 
     @property
+    def slant(self) -> float:
+        """Metres of kerb that a metre of its width takes: 1 where it is square to that."""
+        return 1.0 / abs(_cross(self.kerb, self.ahead))
+
+    @property
     def ring(self) -> Floats:
         """Its outline (n, 2), from the lip to the pad."""
         left = np.array([-self.ahead[1], self.ahead[0]])
-        half, wide = 0.5 * self.sizes.width * left, (0.5 * self.sizes.width + self.sizes.flare) * left
+        end, half = 0.5 * self.sizes.width * left, 0.5 * self.sizes.width * self.slant * self.kerb
+        wide = (0.5 * self.sizes.width + self.sizes.flare) * self.slant * self.kerb
         return np.array(
             [
                 self.lip - wide,
                 self.boundary - half,
-                self.pad - half,
-                self.pad + half,
+                self.pad - end,
+                self.pad + end,
                 self.boundary + half,
                 self.lip + wide,
             ]
@@ -122,14 +133,15 @@ def sizes_of(q: Engine, id: str) -> Sizes:
     long = float(np.hypot(*np.diff(front.points, axis=0).T).sum())
     width = WIDTH if made is None or made.width is None else made.width
     flare = FLARE if made is None or made.flare is None else made.flare
+    skew = 0.0 if made is None or made.skew is None else made.skew
     if made is not None and made.at is not None:
-        return Sizes(made.at, width, flare)
+        return Sizes(made.at, skew, width, flare)
     beside = min(_BESIDE + 0.5 * width, 0.5 * long)
     ends = [long - beside, beside] if _rises(q, front) else [beside, long - beside]
     between = np.arange(beside, max(long - beside, beside) + _STEP, _STEP).tolist()
     pad = lot_plan(q, id).pad
-    at = next((at for at in (*ends, *between) if len(pad) and _meets(q, front, at, pad) is not None), ends[0])
-    return Sizes(round(at, 2), width, flare)
+    at = next((at for at in (*ends, *between) if len(pad) and _meets(q, front, at, skew, pad) is not None), ends[0])
+    return Sizes(round(at, 2), skew, width, flare)
 
 
 def _rises(q: Engine, front: Frontage) -> bool:
@@ -147,42 +159,69 @@ def way_of(q: Engine, id: str) -> Way:
         most = max(d[-1] - 0.5 * sizes.width, 0.5 * sizes.width)
         words = f"{sizes.at:.2f} m along the frontage it lies beyond the lot, which is {d[-1]:.2f} m wide there"
         raise Unsolved(name, words, f"put it between {0.5 * sizes.width:.2f} and {most:.2f} m")
-    on, s, lip, boundary = _crossed(q, front, sizes.at)
+    on, s, boundary, ahead = _crossed(q, front, sizes.at, sizes.skew)
+    edge = line_plan(q, lip_of(on))
+    lip_s = met_by(edge, boundary, ahead, s)
+    if lip_s is None:
+        raise Unsolved(name, "at this angle it does not come to the lip", "turn it nearer to square")
+    lip, heading = edge.points([lip_s])[0], float(edge.base.at([lip_s]).headings[0])
     out = float(np.hypot(*(boundary - lip)))
-    ahead = (boundary - lip) / out
+    kerb = np.array([np.cos(heading), np.sin(heading)])
+    kerb = kerb if _cross(ahead, kerb) > 0.0 else -kerb
     if not len(plan.pad):
         raise Unsolved(
             name, "its lot has no pad to which it could run", "lessen the setback or gaps, or enlarge the lot"
         )
-    run = _meets(q, front, sizes.at, plan.pad)
+    run = _meets(q, front, sizes.at, sizes.skew, plan.pad)
     if run is None:
-        words = "square to the kerb it passes its pad"
-        raise Unsolved(name, words, "slide it along the frontage, or lessen the lot's setback and gaps")
-    return Way(id, on, s, sizes, frozen(lip), frozen(boundary), frozen(boundary + run * ahead), frozen(ahead), out, run)
+        words = f"{'square to the kerb' if sizes.skew == 0.0 else 'at this angle'} it passes its pad"
+        raise Unsolved(name, words, "slide it along the frontage, turn it, or lessen the lot's setback and gaps")
+    at_pad = frozen(boundary + run * ahead)
+    return Way(id, on, s, lip_s, sizes, frozen(kerb), frozen(lip), frozen(boundary), at_pad, frozen(ahead), out, run)
 
 
-def _crossed(q: Engine, front: Frontage, at: float) -> tuple[LineId, float, Floats, Floats]:
-    """The boundary line ``at`` metres along a frontage, the chainage there, and the lip and the boundary (2,) there."""
+def _crossed(q: Engine, front: Frontage, at: float, skew: float) -> tuple[LineId, float, Floats, Floats]:
+    """The boundary line ``at`` metres along a frontage, the chainage and the place (2,) there, and which way (2,) a driveway goes in."""
     d = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(front.points, axis=0).T))])
     i = int(np.clip(np.searchsorted(d, at, side="right") - 1, 0, len(d) - 2))
     which, t = int(front.which[i + 1]), (at - d[i]) / (d[i + 1] - d[i])
     begin = front.along[i] if front.which[i] == which else front.along[i + 1]
     s, on = float(begin + t * (front.along[i + 1] - begin)), front.lines[which]
-    return on, s, line_plan(q, lip_of(on)).points([s])[0], line_plan(q, on).points([s])[0]
+    lip, boundary = line_plan(q, lip_of(on)).points([s])[0], line_plan(q, on).points([s])[0]
+    (x, y), turn = (boundary - lip) / float(np.hypot(*(boundary - lip))), np.radians(skew)
+    return on, s, boundary, np.array([np.cos(turn) * x + np.sin(turn) * y, np.cos(turn) * y - np.sin(turn) * x])
 
 
-def _meets(q: Engine, front: Frontage, at: float, pad: Floats) -> float | None:
-    """How far (m) it is from the boundary to a pad, square to the kerb; None where that is passed."""
-    _, _, lip, boundary = _crossed(q, front, at)
-    ahead = (boundary - lip) / float(np.hypot(*(boundary - lip)))
+def _meets(q: Engine, front: Frontage, at: float, skew: float, pad: Floats) -> float | None:
+    """How far (m) it is from the boundary to a pad along a driveway; None where that is passed."""
+    _, _, boundary, ahead = _crossed(q, front, at, skew)
     met = shapely.intersection(shapely.LineString([boundary, boundary + _MOST * ahead]), shapely.Polygon(pad))
     return None if met.is_empty else float(shapely.Point(boundary).distance(met))
 
 
 def at_the_lip(way: Way) -> tuple[float, float]:
     """Chainages of the lip between which a driveway leaves it."""
-    half = 0.5 * way.sizes.width + way.sizes.flare
-    return way.s - half, way.s + half
+    half = (0.5 * way.sizes.width + way.sizes.flare) * way.slant
+    return way.lip_s - half, way.lip_s + half
+
+
+def met_by(plan: LinePlan, place: Floats, ahead: Floats, s: float) -> float | None:
+    """The chainage, near ``s``, at which a line crosses the straight through a place (2,) along ``ahead`` (2,); None where it does not."""
+    for _ in range(_TRIES):
+        off = _cross(plan.points([s])[0] - place, ahead)
+        if abs(off) < _MET:
+            return s
+        heading = float(plan.base.at([s]).headings[0])
+        slope = float(plan.stretch([s])[0]) * _cross(np.array([np.cos(heading), np.sin(heading)]), ahead)
+        if abs(slope) < _GRAZES:
+            return None
+        s -= off / slope
+    return None
+
+
+def _cross(a: Floats, b: Floats) -> float:
+    """Positive where ``b`` (2,) is to the left of ``a`` (2,)."""
+    return float(a[0] * b[1] - a[1] * b[0])
 
 
 def lip_of(boundary: LineId) -> LineId:

@@ -11,7 +11,7 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Profile
-from humble_loop.kinds.driveway.place import lip_of, name_of, way_of
+from humble_loop.kinds.driveway.place import Way, lip_of, met_by, name_of, way_of
 from humble_loop.kinds.lot.layout import lot
 from humble_loop.kinds.lot.pad import pad
 from humble_loop.kinds.street.plan import StreetLine, class_of
@@ -64,10 +64,13 @@ def crossing(q: Engine, id: str) -> Crossing:
     shape = _shape(q, way.line, way.s)
     lip = lip_of(way.line)
     made = line(q, lip)
-    z = made.rule.levels([way.s])
+    z = made.rule.levels([way.lip_s])
+    if not np.isfinite(z[0]) and way.sizes.skew != 0.0:
+        words = "at this angle it meets the kerb where that of its street has ended or a grade line is missing"
+        raise Unsolved(name, words, "turn it nearer to square, or slide it along the frontage")
     if not np.isfinite(z[0]):
         raise Unsolved(name, "the street has no level at its kerb", "extend the street's grade line along the lot")
-    base = elsewhere(made.title, lip, way.s, z)
+    base = elsewhere(made.title, lip, way.lip_s, z)
     out, names, levels = [0.0], ["lip"], [base]
     done, kerb = 0, [k for k, role in enumerate(shape.roles, start=1) if role == "kerb"]
     for k in range(1, len(shape.names)):
@@ -75,6 +78,12 @@ def crossing(q: Engine, id: str) -> Crossing:
         if k in kerb and k != kerb[-1] and shape.rise[k] > _LEVEL:
             continue  # what stands up of the kerb is taken down
         what = f"{name} {point}"
+        values: Any = way.line
+        other = replace(values, point=point)
+        there = line(q, other)
+        s = met_by(there.plan, way.boundary, way.ahead, way.s)
+        if s is None:
+            raise Unsolved(name, f"at this angle it does not cross the {there.title}", "turn it nearer to square")
         if k in kerb and k == kerb[-1] and shape.rise[k] > LOWERED:
             levels.append(
                 summed(
@@ -85,14 +94,11 @@ def crossing(q: Engine, id: str) -> Crossing:
                 )
             )
         else:
-            values: Any = way.line
-            other = replace(values, point=point)
-            there = line(q, other)
-            levels.append(elsewhere(there.title, other, way.s, there.rule.levels([way.s])))
-        out.append(float(shape.out[k]))
+            levels.append(elsewhere(there.title, other, s, there.rule.levels([s])))
+        out.append(float((there.plan.points([s])[0] - way.lip) @ way.ahead))
         names.append(point)
         done = len(names) - 1 if k in kerb else done
-    return Crossing(frozen(out), tuple(names), tuple(levels), *_inside(q, way.line, way.s, float(z[0])), done)
+    return Crossing(frozen(out), tuple(names), tuple(levels), *_inside(q, way, float(z[0])), done)
 
 
 def _shape(q: Engine, boundary: LineId, s: float) -> SideShape:
@@ -103,17 +109,25 @@ def _shape(q: Engine, boundary: LineId, s: float) -> SideShape:
     return head_shape(q, boundary.street, boundary.end).first
 
 
-def _inside(q: Engine, boundary: LineId, s: float, lip: float) -> tuple[float, float]:
-    """By how much the carriageway falls towards the lip beside a driveway, and how far (m) from there its crown or its head's centre is."""
-    if isinstance(boundary, StreetLine):
-        crown, edge = line(q, StreetLine(boundary.street)), line(q, lip_of(boundary))
-        wide = abs(float(edge.plan.offset(np.array([s]))[0]))
+def _inside(q: Engine, way: Way, lip: float) -> tuple[float, float]:
+    """By how much the carriageway falls towards the lip along a driveway, and how far (m) from there its crown is, or where it passes its head's centre:
+    the head rises to that like a cone.
+    """
+    if isinstance(way.line, StreetLine):
+        crown = line(q, StreetLine(way.line.street))
+        s = met_by(crown.plan, way.lip, way.ahead, way.lip_s)
+        if s is None:
+            return 0.0, 0.0
+        wide = float((way.lip - crown.plan.points([s])[0]) @ way.ahead)
         rise = float(crown.rule.levels([s])[0]) - lip
         return (rise / wide if wide > 0.0 and np.isfinite(rise) else 0.0), wide
-    assert isinstance(boundary, HeadLine)
-    made, ring = outline(q, boundary.street, boundary.end), ring_levels(q, boundary.street, boundary.end)
-    away = float(np.hypot(*(made.ring.points_at([s])[0] - made.centre)))
-    return ((ring.centre - lip) / away if away > 0.0 else 0.0), away
+    assert isinstance(way.line, HeadLine)
+    made, ring = outline(q, way.line.street, way.line.end), ring_levels(q, way.line.street, way.line.end)
+    radius, away = float(np.hypot(*(way.lip - made.centre))), float((way.lip - made.centre) @ way.ahead)
+    if away <= 0.0:
+        return 0.0, 0.0
+    beside = float(np.sqrt(max(radius**2 - away**2, 0.0)))
+    return (ring.centre - lip) * (1.0 - beside / radius) / away, away
 
 
 @query

@@ -8,12 +8,13 @@ from typing import Any, Literal
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.driveway.check import Verdict, passages, steepest, worst_of
-from humble_loop.kinds.driveway.model import set_driveway
+from humble_loop.kinds.driveway.model import MOST_SKEW, set_driveway
 from humble_loop.kinds.driveway.place import Way, at_the_lip, choice_of, name_of, sizes_of, wanted, way_of
 from humble_loop.kinds.driveway.profile import drive_line
 from humble_loop.kinds.lot.layout import lot, lots_on
-from humble_loop.kinds.lot.plan import frontage
+from humble_loop.kinds.lot.plan import frontage, lot_plan
 from humble_loop.kinds.street.plan import StreetLine
 from humble_loop.lines.describe import (
     LABEL_RANKS,
@@ -29,11 +30,14 @@ from humble_loop.lines.describe import (
     Stroke,
     Told,
     Typed,
+    Unit,
 )
 from humble_loop.lines.line import ThingId
 from humble_loop.site.edits import Edit
 
 _DIGITS = 2
+_CLEAR = 0.2  # degrees inside a pad's corner to which a hand turns one at most
+_SQUARE = 2.0  # degrees from square within which a hand means it to be so
 _VERDICTS: dict[Verdict, Literal["driveway clear", "driveway near", "driveway touches"]] = {
     "clear": "driveway clear",
     "near": "driveway near",
@@ -93,13 +97,14 @@ def facts(q: Engine, id: str) -> tuple[Row, ...]:
     """Where it lies, how steep it is, and what every vehicle keeps off it."""
     made, sizes = choice_of(q, id), sizes_of(q, id)
 
-    def size(label: str, key: str, used: float) -> Fact:
+    def size(label: str, key: str, used: float, unit: Unit = "length") -> Fact:
         given, edit = None if made is None else getattr(made, key), _to(q, id, key)
         switch = edit(None) if given is not None else edit(round(used, _DIGITS))
-        return Fact(label, "length", used, "proposed" if given is None else "set", edit, switch)
+        return Fact(label, unit, used, "proposed" if given is None else "set", edit, switch)
 
     rows: list[Row] = [
         size("along the frontage", "at", sizes.at),
+        size("turned from square by", "skew", sizes.skew, "angle"),
         size("width", "width", sizes.width),
         size("wider at the lip by", "flare", sizes.flare),
     ]
@@ -151,14 +156,14 @@ def about_lot(q: Engine, id: str) -> tuple[Row, ...]:
 
 
 def handles(q: Engine, id: str) -> tuple[Handle, ...]:
-    """Its middle on the boundary, to be slid along the frontage."""
+    """Its middle on the boundary, to be slid along the frontage, and at the pad, to be turned."""
     way = q.attempt(way_of, id)
     if isinstance(way, Unsolved):
         return ()
     front, name = frontage(q, id), name_of(q, id)
     d = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(front.points, axis=0).T))])
     low, high = 0.5 * way.sizes.width, float(d[-1]) - 0.5 * way.sizes.width
-    to = _to(q, id, "at")
+    to, to_angle = _to(q, id, "at"), _to(q, id, "skew")
 
     def moved(place: Place) -> tuple[Edit, tuple[Told, ...]]:
         at = _along(front.points, d, place)
@@ -173,8 +178,30 @@ def handles(q: Engine, id: str) -> tuple[Handle, ...]:
         return "" if worst is None else f"{worst.vehicle}: {1000 * worst.clearance:.0f} mm".replace("-", "−")
 
     at = float(way.boundary[0]), float(way.boundary[1])
+
+    def turned(place: Place) -> tuple[Edit, tuple[Told, ...]]:
+        now = _angle_to(way, corners, place)
+        return to_angle(now or None), (Told("from square", "angle", now, way.sizes.skew),)
+
+    corners = lot_plan(q, id).pad
+    end = float(way.pad[0]), float(way.pad[1])
     typed = (Typed("length", "metres along the frontage", to),)
-    return (Handle(("driveway at", id), at, name, "round", moved, typed, rule),)
+    typed_angle = (Typed("angle", "degrees clockwise from square", to_angle),)
+    return (
+        Handle(("driveway at", id), at, name, "round", moved, typed, rule),
+        Handle(("driveway to", id), end, f"{name} at the pad", "round", turned, typed_angle, rule),
+    )
+
+
+def _angle_to(way: Way, corners: Floats, place: Place) -> float:
+    """Clockwise from square to the kerb (degrees) to a place from the boundary, or to the nearest at which it comes to a pad with ``corners`` (n, 2);
+    square where it is nearly so.
+    """
+    to = np.array([place, *corners]) - way.boundary
+    turns = np.degrees(np.arctan2(way.ahead[1] * to[:, 0] - way.ahead[0] * to[:, 1], to @ way.ahead)) + way.sizes.skew
+    low, high = max(turns[1:].min() + _CLEAR, -MOST_SKEW), min(turns[1:].max() - _CLEAR, MOST_SKEW)
+    found = float(np.clip(turns[0], low, max(low, high)))
+    return 0.0 if abs(found) < _SQUARE and low <= 0.0 <= high else round(found, 1)
 
 
 def _along(points: np.ndarray, d: np.ndarray, place: Place) -> float:

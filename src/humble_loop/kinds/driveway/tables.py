@@ -31,12 +31,24 @@ def driveway_table(q: Engine, of: str | None, every: float | None) -> Table:
         told = (None,) * 3 if worst is None else (worst.clearance, worst.vehicle, worst.verdict)
         places = (*way.lip.tolist(), z[0], *way.boundary.tolist(), z[1], *way.pad.tolist(), z[2])
         out.append(
-            (frame.name, way.sizes.at, way.sizes.width, way.sizes.flare, way.out, way.run, *places, grade, *told)
+            (
+                frame.name,
+                way.sizes.at,
+                way.sizes.skew,
+                way.sizes.width,
+                way.sizes.flare,
+                way.out,
+                way.run,
+                *places,
+                grade,
+                *told,
+            )
         )
     ends = ("lip", "boundary", "pad")
     columns = (
         "lot",
         "along_frontage",
+        "skew",
         "width",
         "flare",
         "lip_to_boundary",
