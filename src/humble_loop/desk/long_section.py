@@ -125,6 +125,11 @@ class LongSection(DrawingView):
         line = self.line
         return line.street if isinstance(line, StreetLine) and line.side is None else ""
 
+    @property
+    def settled(self) -> bool:
+        """Whether all is shown, and what stands on the line as well."""
+        return not (self.in_time.busy or self._later.busy)
+
     def refresh(self) -> None:
         """Show the line as it is now; the scale stays."""
         self.in_time.now()

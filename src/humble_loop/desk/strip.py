@@ -54,6 +54,11 @@ class Strip(ChainageBand):
         self.depths = None if isinstance(depths, Unsolved) else depths
         self.update()
 
+    @property
+    def settled(self) -> bool:
+        """Whether all is shown, and what comes at leisure as well."""
+        return not (self.in_time.busy or self.at_leisure.busy)
+
     def refresh(self) -> None:
         """See ``ChainageBand``; lots and driveways follow when there is time."""
         if self._street != self._session.street:

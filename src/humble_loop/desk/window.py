@@ -469,14 +469,15 @@ class MainWindow(QMainWindow):
     @property
     def settled(self) -> bool:
         """Whether all that waits to be worked out is done."""
-        followed = not any(v.in_time.busy for v in (self.long_section, self.cross_section, self.strip, self.curvature))
-        busy = self.catching_up.busy or self.solid.busy or self.strip.at_leisure.busy
+        followed = not any(v.in_time.busy for v in (self.cross_section, self.curvature, self.profiles))
+        busy = self.catching_up.busy or self.solid.busy
         return (
             self.plan.settled
             and self.colouring.settled
             and self.facts.settled
             and self.sheets.settled
-            and not self.profiles.in_time.busy
+            and self.long_section.settled
+            and self.strip.settled
             and followed
             and not busy
         )
