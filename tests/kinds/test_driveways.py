@@ -140,12 +140,13 @@ def test_one_that_is_turned_crosses_every_line_where_that_lies_and_by_as_much_mo
     assert made.inside * made.crown == pytest.approx(0.03 * 3.4 - 0.01 * 3.4 * t, abs=1e-9)
     begin, finish = at_the_lip(way)
     assert (begin, finish) == pytest.approx((way.lip[0] - 2.0 / c, way.lip[0] + 2.0 / c), abs=1e-9)
-    # Its ends at the lip and the boundary lie on these, its width is square to itself.
+    # Its ends at the lip, the boundary and the pad lie on these, its width is square to itself.
     ring = way.ring
     assert ring[[0, 5], 1] == pytest.approx(way.lip[1], abs=1e-9)
     assert ring[[1, 4], 1] == pytest.approx(way.boundary[1], abs=1e-9)
     assert abs((ring[4] - ring[1]) @ [-c, 0.5]) == pytest.approx(3.0, abs=1e-9)
-    assert ring[3] - ring[2] == pytest.approx([-3.0 * c, 1.5], abs=1e-9)
+    assert ring[[2, 3], 1] == pytest.approx(way.pad[1], abs=1e-6)
+    assert abs((ring[3] - ring[2]) @ [-c, 0.5]) == pytest.approx(3.0, abs=1e-6)
     assert shapely.Polygon(ring).is_valid
     assert np.isfinite([p.clearance for p in passages(q, frame.id)]).all()
 

@@ -24,6 +24,7 @@ _BESIDE = 1.0  # metres between a driveway and its lot's side line: a fence, and
 _STEP = 0.5  # metres along a frontage between places that are tried
 _TRIES, _MET = 30, 1e-10  # by which, and to how many metres, it is found where a line is crossed
 _GRAZES = 0.1  # sine of the angle below which a line is not crossed
+_ALONG = 0.5  # sine of the angle below which a driveway ends square and not along its pad's edge
 _MOST = 60.0  # metres from the boundary within which a pad is looked for
 
 
@@ -42,7 +43,8 @@ class Way:
     """A driveway in plan: its lot, the boundary line that it crosses and the chainage ``s`` there, its ``sizes``.
 
     ``lip``, ``boundary`` and ``pad`` (2,) are where its middle line crosses these; it runs straight, ``out`` metres from the lip to the boundary and ``run``
-    from there to the pad, along ``ahead`` (2,). At chainage ``lip_s`` it crosses the lip, which runs along ``kerb`` (2,) there, to the left as it is driven into.
+    from there to the pad, along ``ahead`` (2,). At chainage ``lip_s`` it crosses the lip, which runs along ``kerb`` (2,) there, and it ends along ``edge`` (2,) of the pad; both
+    are directions to the left as it is driven into.
     """
 
     lot: str
@@ -51,6 +53,7 @@ class Way:
     lip_s: float
     sizes: Sizes
     kerb: Floats
+    edge: Floats
     lip: Floats
     boundary: Floats
     pad: Floats
@@ -61,13 +64,13 @@ class Way:
     @property
     def slant(self) -> float:
         """Metres of kerb that a metre of its width takes: 1 where it is square to that."""
-        return 1.0 / abs(_cross(self.kerb, self.ahead))
+        return 1.0 / _cross(self.ahead, self.kerb)
 
     @property
     def ring(self) -> Floats:
         """Its outline (n, 2), from the lip to the pad."""
-        left = np.array([-self.ahead[1], self.ahead[0]])
-        end, half = 0.5 * self.sizes.width * left, 0.5 * self.sizes.width * self.slant * self.kerb
+        half = 0.5 * self.sizes.width * self.slant * self.kerb
+        end = 0.5 * self.sizes.width / _cross(self.ahead, self.edge) * self.edge
         wide = (0.5 * self.sizes.width + self.sizes.flare) * self.slant * self.kerb
         return np.array(
             [
@@ -160,14 +163,14 @@ def way_of(q: Engine, id: str) -> Way:
         words = f"{sizes.at:.2f} m along the frontage it lies beyond the lot, which is {d[-1]:.2f} m wide there"
         raise Unsolved(name, words, f"put it between {0.5 * sizes.width:.2f} and {most:.2f} m")
     on, s, boundary, ahead = _crossed(q, front, sizes.at, sizes.skew)
-    edge = line_plan(q, lip_of(on))
-    lip_s = met_by(edge, boundary, ahead, s)
+    at_lip = line_plan(q, lip_of(on))
+    lip_s = met_by(at_lip, boundary, ahead, s)
     if lip_s is None:
         raise Unsolved(name, "at this angle it does not come to the lip", "turn it nearer to square")
-    lip, heading = edge.points([lip_s])[0], float(edge.base.at([lip_s]).headings[0])
+    lip, heading = at_lip.points([lip_s])[0], float(at_lip.base.at([lip_s]).headings[0])
     out = float(np.hypot(*(boundary - lip)))
     kerb = np.array([np.cos(heading), np.sin(heading)])
-    kerb = kerb if _cross(ahead, kerb) > 0.0 else -kerb
+    kerb = kerb if _cross(ahead, kerb) > 0.0 else -kerb  # to the left
     if not len(plan.pad):
         raise Unsolved(
             name, "its lot has no pad to which it could run", "lessen the setback or gaps, or enlarge the lot"
@@ -176,8 +179,10 @@ def way_of(q: Engine, id: str) -> Way:
     if run is None:
         words = f"{'square to the kerb' if sizes.skew == 0.0 else 'at this angle'} it passes its pad"
         raise Unsolved(name, words, "slide it along the frontage, turn it, or lessen the lot's setback and gaps")
-    at_pad = frozen(boundary + run * ahead)
-    return Way(id, on, s, lip_s, sizes, frozen(kerb), frozen(lip), frozen(boundary), at_pad, frozen(ahead), out, run)
+    at_pad = boundary + run * ahead
+    edge = _edge_at(plan.pad, at_pad, ahead)
+    kerb, edge, lip, boundary, at_pad, ahead = (frozen(v) for v in (kerb, edge, lip, boundary, at_pad, ahead))
+    return Way(id, on, s, lip_s, sizes, kerb, edge, lip, boundary, at_pad, ahead, out, run)
 
 
 def _crossed(q: Engine, front: Frontage, at: float, skew: float) -> tuple[LineId, float, Floats, Floats]:
@@ -197,6 +202,16 @@ def _meets(q: Engine, front: Frontage, at: float, skew: float, pad: Floats) -> f
     _, _, boundary, ahead = _crossed(q, front, at, skew)
     met = shapely.intersection(shapely.LineString([boundary, boundary + _MOST * ahead]), shapely.Polygon(pad))
     return None if met.is_empty else float(shapely.Point(boundary).distance(met))
+
+
+def _edge_at(pad: Floats, place: Floats, ahead: Floats) -> Floats:
+    """The direction (2,) of a pad's edge at a place on it, to the left of ``ahead``; square to that where the edge runs nearly along it."""
+    ends = np.roll(pad, -1, axis=0)
+    away = shapely.distance(shapely.linestrings(np.stack([pad, ends], axis=1)), shapely.Point(place))
+    step = (ends - pad)[int(np.argmin(away))]
+    found = step / max(float(np.hypot(*step)), 1e-12)
+    found = found if _cross(ahead, found) > 0.0 else -found
+    return found if _cross(ahead, found) > _ALONG else np.array([-ahead[1], ahead[0]])
 
 
 def at_the_lip(way: Way) -> tuple[float, float]:
