@@ -396,3 +396,15 @@ def test_one_in_a_corner_and_two_over_one_another_are_told():
     told = [f for i in (2, 3) for f in driveway_findings(q, lots[i].id) if f.rule == RULES[3]]
     assert len(told) == 1
     assert told[0].value == pytest.approx(4.0 - 3.2, abs=0.02)
+
+
+def test_one_that_reaches_over_a_side_line_is_told():
+    """Half of 3 m wide and 1 m from the side line; turned by 45 degrees its edge on the boundary lies 0.707 × 3 m from its middle."""
+    site = lined()
+    frame = all_lots(Engine(site))[3]
+    q = Engine(set_driveway(site, frame.row.id, frame.number, frame.along, at=1.6, skew=45.0))
+    (found,) = [f for f in driveway_findings(q, frame.id) if f.rule == RULES[4]]
+    assert found.value == pytest.approx(1.5 * np.sqrt(2.0) - 1.6, abs=1e-3)
+    assert found.place == pytest.approx(tuple(way_of(q, frame.id).boundary - [1.5 * np.sqrt(2.0), 0.0]), abs=1e-6)
+    assert not [f for f in findings(Engine(site)) if f.rule == RULES[4]]
+    assert not [f for f in findings(Engine(COURT)) if f.rule == RULES[4]]

@@ -23,8 +23,14 @@ from humble_loop.lines.line import LineId, LinePlan, ThingId
 from humble_loop.lines.rules import LevelRule
 from humble_loop.site.model import Site
 
-RULES = ("driveway touches", "driveway too steep", "driveway in a corner", "driveways over one another")
-_ON = 1e-6  # metres by which two may share the kerb
+RULES = (
+    "driveway touches",
+    "driveway too steep",
+    "driveway in a corner",
+    "driveways over one another",
+    "driveway outside its lot",
+)
+_ON = 1e-6  # metres by which two may share the kerb, or one may reach over a side line
 
 
 class Driveways(Kind):
@@ -117,7 +123,7 @@ def driveway_findings(q: Engine, id: str) -> tuple[Finding, ...]:
     made, name = q.attempt(passages, id), name_of(q, id)
     if isinstance(made, Unsolved):
         return (failed(made, of, point(way.boundary)),)
-    found = [*_in_a_corner(q, of, name, way), *_over_others(q, of, name, way)]
+    found = [*_in_a_corner(q, of, name, way), *_over_others(q, of, name, way), *_outside(q, of, name, way)]
     worst = worst_of(made)
     if worst is not None and worst.verdict != "clear":
         found.append(_scrapes(of, name, worst, point(way.lip + worst.at * way.ahead)))
@@ -159,6 +165,24 @@ def _over_others(q: Engine, of: ThingId, name: str, way: Way) -> list[Finding]:
             also = (ThingId("driveway", frame.id),)
             return [Finding(RULES[3], of, name, words, remedy, shared, 0.0, place=point(way.lip), also=also)]
     return []
+
+
+def _outside(q: Engine, of: ThingId, name: str, way: Way) -> list[Finding]:
+    """Whether a driveway reaches over a side line of its lot between the boundary and the pad."""
+    frame, corners = lot(q, of.id), way.ring[1:5]
+    middle = 0.5 * (frame.first.front + frame.last.front)
+    found = []
+    for side in (frame.first, frame.last):
+        along = side.rear - side.front
+        out = np.array([-along[1], along[0]]) / float(np.hypot(*along))
+        out = out if (side.front - middle) @ out > 0.0 else -out
+        away = (corners - side.front) @ out
+        k, over = int(np.argmax(away)), float(away.max())
+        if over > _ON:
+            words = f"it reaches {over:.2f} m over a side line of its lot"
+            remedy = "slide it away from there, turn it, or make it narrower"
+            found.append(Finding(RULES[4], of, name, words, remedy, over, 0.0, place=point(corners[k])))
+    return found
 
 
 def _scrapes(of: ThingId, name: str, worst: Passage, place: tuple[float, float]) -> Finding:
