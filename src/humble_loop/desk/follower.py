@@ -66,6 +66,13 @@ class InTime(QObject):
         """Whether something is left to be shown."""
         return self._again.isActive()
 
+    def at_rest(self) -> None:
+        """Refresh when the hand rests, or now where nothing is dragged."""
+        if self._session.dragging:
+            self._again.start(_REST)
+        else:
+            self.now()
+
     def now(self, rested: bool = False) -> None:
         """Refresh, or begin to. A hand that has ``rested`` since it was begun gives more time, the more tries it took."""
         self._again.stop()

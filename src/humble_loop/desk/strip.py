@@ -64,7 +64,7 @@ class Strip(ChainageBand):
         if self._street != self._session.street:
             self._later = ()
         super().refresh()
-        self.at_leisure.now()
+        self.at_leisure.at_rest()
 
     def _refresh_later(self) -> None:
         street = self._session.street
