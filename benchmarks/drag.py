@@ -100,15 +100,16 @@ def demo_seconds(name: str) -> tuple[list[float], list[float], float]:
 class _Painted:
     """When the dragged view had painted the last move: what is under the hand, and the street's own lines."""
 
-    def __init__(self, window: MainWindow) -> None:
+    def __init__(self, window: MainWindow, view: DrawingView) -> None:
         self.hand, self.lines = 0.0, 0.0
-        self._plan = window.plan
-        window.session.drag_painted.connect(self._note)
+        view.hand_painted.connect(self._note_hand)
+        window.session.drag_painted.connect(self._note_lines)
 
-    def _note(self) -> None:
+    def _note_hand(self) -> None:
         self.hand = time.perf_counter()
-        if not self._plan.behind:
-            self.lines = self.hand
+
+    def _note_lines(self) -> None:
+        self.lines = time.perf_counter()
 
 
 def _settle(app: QApplication, window: MainWindow) -> None:
@@ -125,7 +126,7 @@ def _drag(
     QTest.mousePress(view.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
     end = view.pixel((handle.place[0] + by[0], handle.place[1] + by[1]))
     frames, followed = [], []
-    painted = _Painted(window)
+    painted = _Painted(window, view)
     for k in range(1, _STEPS + 1):
         # There and back again, a pixel or so at a time, as a hand does it.
         share = np.sin(np.pi * k / _STEPS)

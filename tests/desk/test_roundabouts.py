@@ -50,6 +50,51 @@ def pick(d, words):
     d.settle()
 
 
+def lines(drawing, thing):
+    """The lines that are shown of a thing, wherever they are drawn."""
+    every = [layer.lines_of(thing) for layer in (drawing.strokes, drawing.lifted, drawing.held)]
+    (shown,) = [made for made in every if made]
+    return {(role, *(round(path.elementAt(k).x, 6) for k in range(path.elementCount()))) for role, path in shown}
+
+
+@pytest.mark.parametrize("leads", [-1.0, 10.0], ids=["handle first", "all at once"])
+def test_its_circle_moves_with_the_hand_and_streets_and_legs_after_it(d, monkeypatch, leads):
+    monkeypatch.setattr("humble_loop.desk.plan._LEADS", leads)
+    plan, drawing = d.window.plan, d.window.plan.drawing
+    middle = next(h for h in plan.handles.handles if h.title.endswith("middle"))
+    near = [THING, ThingId("street", "a"), *(t for t in all_things(d.session.engine) if t.kind == "roundabout_leg")]
+    before = {t: lines(drawing, t) for t in near}
+    painted = []
+    d.session.drag_painted.connect(lambda: painted.append(lines(drawing, THING) != before[THING]))
+    d.drag(plan, middle.place, (middle.place[0] + 2.0, middle.place[1] + 1.0), release=False)
+    d.qtbot.waitUntil(lambda: all(lines(drawing, t) != before[t] for t in near), timeout=3000)
+    d.qtbot.waitUntil(lambda: bool(painted), timeout=3000)
+    assert all(painted)  # no frame is said to be painted before its own lines have moved
+    assert drawing.held.lines_of(THING)
+    moved = {t: lines(drawing, t) for t in near}
+    handles_moved = {h.key: h.place for h in plan.handles.handles}
+    d.release(plan, (middle.place[0] + 2.0, middle.place[1] + 1.0))
+    assert not drawing.held.lines_of(THING)  # what is let go is drawn with all others again
+    assert all(drawing.strokes.lines_of(t) for t in near)
+    d.settle()
+    assert {t: lines(drawing, t) for t in near} == moved
+    shown = {h.key: h.place for h in plan.handles.handles}
+    assert shown[middle.key] == pytest.approx(handles_moved[middle.key], abs=0.05)
+
+
+def test_the_other_handles_come_along_while_the_hand_still_holds_one(d):
+    plan = d.window.plan
+    middle, others = (
+        next(h for h in plan.handles.handles if h.title.endswith("middle")),
+        {h.key: h.place for h in plan.handles.handles},
+    )
+    d.drag(plan, middle.place, (middle.place[0] + 2.0, middle.place[1]), release=False)
+    d.qtbot.waitUntil(
+        lambda: any(h.key != middle.key and h.place != others.get(h.key) for h in plan.handles.handles), timeout=3000
+    )
+    d.key(plan, Qt.Key.Key_Escape)
+
+
 def test_it_is_placed_to_scale_under_the_cursor(drive):
     d = drive(remove_roundabout(cross(), ID))
     d.window.run(d.window._command("Roundabout").do)

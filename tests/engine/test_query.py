@@ -1,6 +1,8 @@
 """The query engine: reuse, early cut-off, rings, confined failures, and incremental equal to afresh."""
 
+import gc
 import time
+import weakref
 from dataclasses import dataclass
 
 import numpy as np
@@ -521,6 +523,37 @@ def test_what_nothing_asks_for_any_more_is_dropped_and_comes_back_when_asked():
     assert max(sizes[5000:]) <= 1.05 * max(sizes[:5000])
     assert max(sizes) < 10_000
     assert ten_times(q, f"extra{k}") == 10.0
+
+
+@pytest.mark.parametrize("how", ["dropped", "forgotten"])
+def test_what_is_dropped_is_freed_at_once_though_results_know_one_another(how):
+    class Thing:
+        """Something that can be watched."""
+
+    @query
+    def made(q, k: int) -> Thing:
+        number(q, "a")
+        return Thing()
+
+    @query
+    def over(q, k: int) -> bool:
+        return made(q, k) is not None
+
+    q = Engine(Store((Number("a", 0.0),)))
+    gc.collect()
+    gc.disable()
+    try:
+        assert over(q, 1)
+        kept = weakref.ref(made(q, 1))
+        assert kept() is not None
+        if how == "forgotten":
+            q.forget()
+        for k in range(6_000 if how == "dropped" else 0):
+            q.use(Store((Number("a", float(k)), Number(f"extra{k}", 1.0, f"o{k}"))))
+            ten_times(q, f"extra{k}")
+        assert kept() is None
+    finally:
+        gc.enable()
 
 
 def test_results_cannot_be_changed_by_who_reads_them():

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from humble_loop.geometry.arrays import bearing_of, frozen, left_normals, tangents, unique_chainages
+from humble_loop.geometry.arrays import bearing_of, frozen, left_normals, row_at, rows_at, tangents, unique_chainages
 
 
 def test_frozen_arrays_refuse_to_be_written_and_are_copies():
@@ -50,3 +50,16 @@ def test_merged_chainages_rise_keep_the_gap_and_hold_the_first_group(first, seco
 
 def test_nothing_merged_is_nothing():
     assert unique_chainages([], [], low=0.0, high=1.0).size == 0
+
+
+@given(
+    st.lists(st.sampled_from([0.0, 2.0, 2.0, 5.0, 9.0, 20.0]), min_size=1, max_size=6).map(sorted),
+    st.lists(st.one_of(st.sampled_from([0.0, 2.0, 5.0, 20.0]), st.floats(-5, 30)), min_size=1, max_size=8),
+)
+def test_rows_between_places_are_what_each_column_by_itself_says(at, places):
+    at, rng = np.array(at), np.random.default_rng(3)
+    tables = [rng.uniform(-5, 5, (len(at), m)) for m in (1, 4)]
+    for table, rows in zip(tables, rows_at(places, at, *tables)):
+        expected = np.column_stack([np.interp(places, at, column) for column in table.T])
+        assert np.abs(rows - expected).max() < 1e-12
+        assert np.abs(np.array([row_at(s, at, table) for s in places]) - expected).max() < 1e-12

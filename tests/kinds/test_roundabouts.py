@@ -265,6 +265,24 @@ def test_a_radius_that_was_chosen_and_has_no_room_is_told_with_what_has():
     assert not told(free, "legs near one another")
 
 
+@pytest.mark.parametrize("wanted", [17.0, 20.0, 24.0, 31.3, 40.0])
+def test_of_radii_without_room_the_largest_in_whole_centimetres_is_had(wanted):
+    site = set_leg(cross(preset="compact"), ID, "a", "onwards", exit_radius=wanted, entry_radius=wanted)
+    for leg in legs_of(q := Engine(site), ID):
+        made = kerb_after(q, ID, leg.key)
+        if (had := max(made.radii)) == max(made.wanted):
+            continue
+        assert had == pytest.approx(round(had, 2), abs=1e-9)
+        a, b = made.angles
+        assert (b - a) * sizes_of(q, ID).radius >= 0.05 - 1e-9
+        # With a centimetre more there is no room: those radii are lessened again.
+        more = {"exit_radius": had + 0.01, "entry_radius": had + 0.01}
+        again = kerb_after(Engine(set_leg(site, ID, "a", "onwards", **more)), ID, leg.key)
+        assert max(again.radii) == pytest.approx(had, abs=1e-9)
+        return
+    assert wanted == 17.0
+
+
 def test_a_compound_entry_has_its_arcs_as_worked_out_by_hand():
     """The lip lies d from the middle. An arc of r1 that turns by t from it has the next one's centre r1 - (r1 - r) cos t from the lip; that lies
     R + r from the middle, and (r1 - r) sin t nearer to it than where the lip is touched.

@@ -59,6 +59,7 @@ class Dragging(QObject):
         self._last: tuple[Told, ...] = ()  # of the last move
         self._at = QPoint()
         self._place: Place | None = None
+        self._painted = True  # whether the last move that was taken up has been
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(0)
@@ -70,6 +71,11 @@ class Dragging(QObject):
         return self.handle is not None
 
     @property
+    def waiting(self) -> bool:
+        """Whether a move has not been taken up yet."""
+        return self._soon.isActive()
+
+    @property
     def place(self) -> Place | None:
         """Where the hand is, in the view's coordinates; None while a value is being typed."""
         return None if self._text else self._place
@@ -77,18 +83,27 @@ class Dragging(QObject):
     def begin(self, handle: Handle, at: QPoint) -> None:
         """Take hold of a handle."""
         self.handle, self._text, self._words, self._why, self._at, self._place = handle, "", "", "", at, None
-        self._last = ()
+        self._last, self._painted = (), True
         self._session.begin()
         self._show()
 
     def move(self, place: Place, at: QPoint) -> None:
-        """Drag to a place; moves that come faster than they can be shown are skipped."""
+        """Drag to a place, at once where the move before has been painted; of those that come faster only the last is taken up."""
         self._place, self._at = place, at
-        if not self._text:
+        if self._text:
+            return
+        self._session.drag_moved.emit()
+        if self._painted:
+            self._move_now()
+        else:
             self._soon.start()
-            self._session.drag_moved.emit()
+
+    def painted(self) -> None:
+        """To be told when the view has painted; one that is given no paint waits for nothing."""
+        self._painted = True
 
     def _move_now(self) -> None:
+        self._painted = False
         if self.handle is None or self._place is None or self._text:
             return
         try:

@@ -1,7 +1,7 @@
 """Python's search for objects that hold one another in circles, kept out of the way of the hand.
 
 A full search visits every object there is: on a whole estate it takes half a second, whenever it happens to come. What
-has been worked out forms no circles, so once the window has caught up it is put aside; everything is searched when
+has been worked out is let go of without one, so once the window has caught up it is put aside; everything is searched when
 another site is opened.
 """
 

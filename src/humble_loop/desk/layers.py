@@ -313,6 +313,17 @@ class StrokeLayer(Layer):
         self._kept[key] = strokes, [self._put(piece) for piece in pieces]
         self.update()
 
+    def give(self, key: Hashable, other: StrokeLayer) -> None:
+        """Let another layer show the lines of one thing."""
+        if key not in self._kept:
+            return
+        strokes, places = self._kept.pop(key)
+        pieces = [piece for place in places if (piece := self._pieces[place]) is not None]
+        self._drop(places)
+        other._kept[key] = strokes, [other._put(piece) for piece in pieces]
+        self.update()
+        other.update()
+
     def keep_only(self, keys: set[Hashable]) -> None:
         """Drop the lines of things that are gone."""
         gone = [k for k in self._kept if k not in keys]

@@ -126,6 +126,10 @@ class LongSection(DrawingView):
         return line.street if isinstance(line, StreetLine) and line.side is None else ""
 
     @property
+    def lines_wait(self) -> bool:
+        return self.in_time.busy
+
+    @property
     def settled(self) -> bool:
         """Whether all is shown, and what stands on the line as well."""
         return not (self.in_time.busy or self._later.busy)

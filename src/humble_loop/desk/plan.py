@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QWidget
 from humble_loop.desk.drawing import details, outline
 from humble_loop.desk.drawing import lit as lit_of
 from humble_loop.desk.fixed_fall import FixedFall
-from humble_loop.desk.follower import InTime
+from humble_loop.desk.follower import Follower, InTime
 from humble_loop.desk.layers import CrossLayer, PolygonLayer, SignLayer
 from humble_loop.desk.picking import thing_at
 from humble_loop.desk.placing import Placing
@@ -40,7 +40,9 @@ from humble_loop.whole.things import things_by_street, things_of
 
 _SOON, _PAUSE = 25, 110  # milliseconds until the rest is shown: after a change, and when a drag pauses
 _PATIENCE = 0.12  # seconds that a change may hold the hand up; what is not shown by then comes in pieces
-_AT_ONCE = 0.012  # seconds: a dragged thing's lines that take longer follow a frame later than its handle
+_LEADS = 0.035  # seconds: a dragged thing's lines that take longer follow a frame later than its handle
+_SLICE = 0.016  # seconds in which those of other things that change with it are shown before a frame; what is left comes with the next
+_BEHIND = 0.2  # seconds that these may be behind while the hand goes on
 _SMALL = 12  # things that are drawn at once, all of them
 _CHOOSE = 14.0  # pixels from a thing within which it is chosen
 
@@ -61,15 +63,24 @@ class PlanView(DrawingView):
         self.sketch: Sketch | Placing | FixedFall | None = None
         self.welcome = Welcome(self)
         self._findings: tuple[Finding, ...] = ()
-        self.behind = False  # whether lines wait for a frame in which there is time, while what is under the hand leads
+        self._behind = (
+            False  # whether lines wait for a frame in which there is time, while what is under the hand leads
+        )
         self._took = 0.0
         # It may rest on how lots lie, which takes a while on a large site.
         self._halo_in_time = InTime(session, self._refresh_halo, self, lambda: self.dragging.active)
         self._handles_in_time = InTime(session, self._show_handles, self, lambda: self.dragging.active)
+        # While something is dragged here: what changes with it, itself first; which of these are still to be shown, and whether itself is;
+        # how long its own lines take, and when all were last shown.
+        self._near: tuple[ThingId, ...] = ()
+        self._waiting: tuple[ThingId, ...] = ()
+        self._own_waits, self._own_took, self._all_shown = False, 0.0, 0.0
+        self._handles_follow = Follower(session, self._follow_drag, self, lambda: False)
         self._follow = QTimer(self)
         self._follow.setSingleShot(True)
-        self._follow.timeout.connect(self._show_near)
-        session.drag_painted.connect(self._on_drag_painted)
+        self._follow.timeout.connect(self._show_waiting)
+        self.hand_painted.connect(self._on_hand_painted)
+        self.dragging.ended.connect(lambda: self.drawing.lift(()))
         self.clicked.connect(self._on_click)
         self.hovered.connect(self._on_hover)
         session.changed.connect(self.refresh)
@@ -93,29 +104,72 @@ class PlanView(DrawingView):
         if self.session.dragging and self.sketch is None and not self.dragging.active:
             self.drawing.show_rest((), _PAUSE)  # another view is dragged: the plan follows when the hand pauses
             return
-        if self.dragging.active and self._took > _AT_ONCE:
-            # What is under the hand leads, at once; its lines follow when that is painted.
-            self._show_under_hand()
-            self.behind = True
+        if self.dragging.active:
+            self._near = self._near or self._urgent_in_time()
+            self._waiting, self._own_waits = self._near, True
+            self.drawing.lift(self._near)
+            self._move_held()
+            if self._own_took <= _LEADS:
+                self._show_waiting()
             self.drawing.show_rest((), _PAUSE)
             return
-        self.behind = False
         self.drawing.show_rest(self._show_near(), _PAUSE if self.session.dragging else _SOON)
 
-    def _show_under_hand(self) -> None:
+    # While something is dragged here
+
+    def _move_held(self) -> None:
+        """Put the handle in hand where the hand is; the others follow when there is time."""
         held, place = self.dragging.handle, self.dragging.place
         if held is not None and place is not None:
             moved = [replace(h, place=place) if h.key == held.key else h for h in self.handles.handles]
             self.handles.show_handles(moved)
-        self._show_halo()
 
-    def _on_drag_painted(self) -> None:
-        if self.behind:
-            self.behind = False
+    def _show_waiting(self) -> None:
+        """Show the lines of what is in hand, and of as many of those that change with it as there is time for before a frame."""
+        began = time.perf_counter()
+        late = began - self._all_shown > _BEHIND  # those that come last must not wait for as long as the hand moves
+        try:
+            with self.session.engine.within(_PATIENCE):
+                while self._waiting and (self._own_waits or late or time.perf_counter() - began < _SLICE):
+                    self.drawing.show_now(self._waiting[:1], whole=False)
+                    self._waiting = self._waiting[1:]
+                    if self._own_waits:
+                        # What took long once is not tried again at every second move.
+                        self._own_took, self._own_waits = max(time.perf_counter() - began, 0.8 * self._own_took), False
+        except Cancelled:
+            self._follow.start(0)
+            return
+        if not self._waiting:
+            self._own_waits, self._all_shown = False, began
+            self._show_halo()
+
+    def _on_hand_painted(self) -> None:
+        if self._waiting:
             self._follow.start(0)
 
+    @property
+    def lines_wait(self) -> bool:
+        return self._own_waits
+
+    def _follow_drag(self) -> None:
+        """See anew which things change with what is dragged, and where all its handles now are."""
+        if not self.dragging.active:
+            self._near = ()
+            return
+        self._near = self._urgent_in_time()
+        self._handles_in_time.now()
+
+    def _urgent_in_time(self) -> tuple[ThingId, ...]:
+        try:
+            with self.session.engine.within(_PATIENCE):
+                return self._urgent()
+        except Cancelled:
+            return ()
+
+    # Else
+
     def _show_near(self) -> tuple[ThingId, ...]:
-        """Show the things in hand, and those that change with them, and their handles; returns them."""
+        """Show the thing in hand, those that change with it, and their handles; returns them."""
         began = time.perf_counter()
         shown: tuple[ThingId, ...] = ()
         try:
@@ -126,7 +180,7 @@ class PlanView(DrawingView):
                 shown = urgent
                 self._show_handles()
         except Cancelled:
-            # They come in pieces like the rest; while something is dragged, with the next move.
+            # They come in pieces like the rest; while something is sketched, with the next move.
             if not self.session.dragging:
                 self._handles_in_time.now()
         self._show_halo()
@@ -143,8 +197,9 @@ class PlanView(DrawingView):
         # What meets them elsewhere is drawn when there is time.
         streets = self._streets()
         hasty = [key for key in singly if not kind_of(key).at_leisure]
-        found = (t for key in hasty for s in streets for t in things_by_street(q, key).get(s, ()))
-        return tuple(dict.fromkeys(found))
+        found = [t for key in hasty for s in streets for t in things_by_street(q, key).get(s, ())]
+        thing = self.session.thing
+        return tuple(dict.fromkeys([thing, *found] if thing in found else found))
 
     def _streets(self) -> tuple[str, ...]:
         """The streets that the thing in hand is or stands on."""
@@ -251,6 +306,10 @@ class PlanView(DrawingView):
         self.plotItem.vb.setRange(QRectF(low[0], low[1], high[0] - low[0], high[1] - low[1]), padding=0.03)
 
     # Choosing, hovering, drawing
+
+    def take_handle(self, handle: Handle) -> None:
+        self._near, self._own_took, self._all_shown = (), 0.0, time.perf_counter()
+        super().take_handle(handle)
 
     def _metres(self, pixels: float) -> float:
         size = self.plotItem.vb.viewPixelSize()

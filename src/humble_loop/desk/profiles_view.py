@@ -55,6 +55,10 @@ class ProfilesView(DrawingView):
         self._ghost.setPen(theme.pen("chosen", 2.2, Qt.PenStyle.DashLine))
         self.refresh()
 
+    @property
+    def lines_wait(self) -> bool:
+        return self.in_time.busy
+
     def refresh(self) -> None:
         """Show the lines as they are now; the scale stays."""
         self.in_time.now()

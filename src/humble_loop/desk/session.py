@@ -54,7 +54,7 @@ class Session(QObject):
     said = Signal(str)  # one sentence for the designer
     offered = Signal(str, object)  # what could have been meant instead of the last edit: words, and the edit
     drag_moved = Signal()  # the hand has moved what is dragged; it is shown next
-    drag_painted = Signal()  # the view that is dragged has painted the last move
+    drag_painted = Signal()  # the view that is dragged has painted the last move, with the lines that move with it
 
     def __init__(self, recovery_root: Path | None = None, library: OwnLibrary | None = None) -> None:
         super().__init__()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from functools import partial
 
 import numpy as np
@@ -75,9 +75,21 @@ class SiteDrawing:
     def __init__(self, view: DrawingView) -> None:
         self._view, self._session = view, view.session
         self.ground_lines, self.strokes = StrokeLayer(2, _pen), StrokeLayer(30, _pen)
+        # What is in hand, and what moves with it, apart from all that stays, so that a frame of a drag paints little.
+        self.held, self.lifted = StrokeLayer(30.6, _pen), StrokeLayer(30.3, _pen)
+        self._lifted: dict[ThingId, StrokeLayer] = {}
         self.areas, self.chosen_area = PolygonLayer(10), PolygonLayer(11)
         self.fine, self.arrows = PairsLayer(18, "window", 3.0), ArrowLayer()
-        for layer in (self.ground_lines, self.strokes, self.areas, self.chosen_area, self.fine, self.arrows):
+        for layer in (
+            self.ground_lines,
+            self.strokes,
+            self.lifted,
+            self.held,
+            self.areas,
+            self.chosen_area,
+            self.fine,
+            self.arrows,
+        ):
             view.add_layer(layer)
         self.show_flow = True
         self.drawn: dict[ThingId, Drawing] = {}
@@ -98,6 +110,15 @@ class SiteDrawing:
     def settled(self) -> bool:
         """Whether everything that is to be shown is shown."""
         return not self._work.busy
+
+    def lift(self, things: Sequence[ThingId]) -> None:
+        """Draw the outlines of some things apart from all others, the first by itself: while they are dragged."""
+        now = {t: self.lifted if k else self.held for k, t in enumerate(things)}
+        for thing in now.keys() | self._lifted.keys():
+            source, target = self._lifted.get(thing, self.strokes), now.get(thing, self.strokes)
+            if source is not target:
+                source.give(thing, target)
+        self._lifted = now
 
     def show_now(self, things: Iterable[ThingId], *, whole: bool) -> None:
         """Show some things at once: their outlines, or all of them."""
@@ -137,7 +158,8 @@ class SiteDrawing:
 
     def _show_outline(self, thing: ThingId) -> None:
         made = self._session.engine.attempt(outline, thing)
-        self.strokes.show_strokes(thing, () if isinstance(made, Unsolved) else made.strokes)
+        layer = self._lifted.get(thing, self.strokes)
+        layer.show_strokes(thing, () if isinstance(made, Unsolved) else made.strokes)
         if not isinstance(made, Unsolved) and (made.areas or made.labels):
             self.drawn[_outline_of(thing)] = made
 
@@ -160,7 +182,8 @@ class SiteDrawing:
         self._listed = lists
         things = {t for one in lists for t in one}
         keys = {*things, *((t, "details") for t in things)}
-        self.strokes.keep_only(keys)
+        for layer in (self.strokes, self.lifted, self.held):
+            layer.keep_only(keys)
         self.ground_lines.keep_only({*keys, *(k.key for k in kinds() if k.together)})
         self.drawn = {t: d for t, d in self.drawn.items() if ThingId(t.kind, t.id.removesuffix(" outline")) in things}
 

@@ -28,6 +28,7 @@ class DrawingView(pg.PlotWidget):
 
     hovered = Signal(float, float)
     clicked = Signal(float, float)
+    hand_painted = Signal()  # what is under the hand that drags here is painted where it now is; its lines may wait
 
     def __init__(self, session: Session, parent: QWidget | None = None, *, axes: bool) -> None:
         super().__init__(parent)
@@ -108,8 +109,16 @@ class DrawingView(pg.PlotWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
-        if self.session.dragging and not self.may_rest():
-            self.session.drag_painted.emit()
+        if self.session.dragging and not self.may_rest() and not self.dragging.waiting:
+            self.dragging.painted()
+            self.hand_painted.emit()
+            if not self.lines_wait:
+                self.session.drag_painted.emit()
+
+    @property
+    def lines_wait(self) -> bool:
+        """Whether lines of what is dragged here are still to be shown, while what is under the hand leads."""
+        return False
 
     def may_rest(self) -> bool:
         """Whether nothing is dragged or drawn in this view."""

@@ -19,7 +19,7 @@ given up, its bottom worked out first, and then it is begun again. What nothing 
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from itertools import count
@@ -85,21 +85,26 @@ class Cancelled(Exception):
 class _Deeper(BaseException):
     """A dive that got too deep: ``path`` are the queries waiting for one another, the last not begun."""
 
-    def __init__(self, path: list[Key]) -> None:
+    def __init__(self, path: list[_Memo]) -> None:
         super().__init__()
         self.path = path
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)
 class _Memo:
+    """A result. Results know one another directly: to find one by its key takes the key's hash, which is dear."""
+
+    key: Key
+    bit: int = 0  # of a gate; 0 for a query or part that is none
     value: Any = None
     failure: Unsolved | None = None
-    reads: tuple[Key, ...] = ()
-    readers: set[Key] = field(default_factory=set)
+    reads: tuple[_Memo, ...] = ()
+    readers: set[_Memo] = field(default_factory=set)
     changed: int = 0  # the revision at which the value last really changed
     checked: int = 0  # the last revision at which it was worked out or found still true
     asked: int = -(10**9)  # the last revision at which somebody outside asked for it
     suspect: bool = False
+    begun: bool = False  # whether it is being worked out or looked at, or waits for that
     below: int = 0  # kinds of gate that lie below, as bits; never fewer than there are
 
 
@@ -148,6 +153,7 @@ class Part(Generic[P, R_co]):
 
     def __init__(self, function: Callable[..., R_co], fields: tuple[str, ...], keyed: str) -> None:
         self.function, self.fields, self.keyed = function, fields, keyed
+        self.bit = 0  # it is no gate
         self.name = function.__name__.lstrip("_")
         self.__doc__ = function.__doc__
 
@@ -193,16 +199,15 @@ class Engine:
         self._site, self._stays = site, stays
         self._memos: dict[Key, _Memo] = {}
         # Parts in use, by the field that they read, or by the field and the id or owner of things in it.
-        self._parts: dict[tuple[str, ...], set[Key]] = {}
+        self._parts: dict[tuple[str, ...], set[_Memo]] = {}
         self._revision = 1
-        self._active: list[tuple[Key, list[Key]]] = []
-        self._path: list[Key] = []  # being worked out or looked at, outermost first
-        self._waiting: list[Key] = []  # given up for now: they wait for what lies at the bottom of a dive
-        self._begun: set[Key] = set()  # all of these two, for a quick look
+        self._active: list[tuple[_Memo, list[_Memo]]] = []
+        self._path: list[_Memo] = []  # being worked out or looked at, outermost first
+        self._waiting: list[_Memo] = []  # given up for now: they wait for what lies at the bottom of a dive
         self._sweep_above = _SMALL
         self._stored = 0  # results worked out so far
         self._adopted = False  # whether some were worked out elsewhere
-        self._gates: dict[int, set[Key]] = {}  # gates that may have changed, by their bit; none is empty
+        self._gates: dict[int, set[_Memo]] = {}  # gates that may have changed, by their bit; none is empty
         self._waiting_gates = 0  # the bits of these
         self._below_kind: dict[int, int] = {}  # what lies below any gate of a kind
         self.stats = Stats()
@@ -226,9 +231,8 @@ class Engine:
         touched = self._touched(self._site, site)
         self._site = site
         self._revision += 1
-        for key in touched:
-            memo = self._memos[key]
-            value, failure = self._run_part(key)
+        for memo in touched:
+            value, failure = self._run_part(memo.key)
             if failure is None and memo.failure is None and same(value, memo.value):
                 continue
             if failure is not None and failure == memo.failure:
@@ -239,9 +243,9 @@ class Engine:
             for _ in self.tidy():
                 pass
 
-    def _touched(self, old: Document, new: Document) -> list[Key]:
+    def _touched(self, old: Document, new: Document) -> list[_Memo]:
         """Parts that may differ: of changed fields, and of changed things where parts are keyed by a thing."""
-        found: dict[Key, None] = {}
+        found: dict[_Memo, None] = {}
         before, after = old.fields(), new.fields()
         for name in before.keys() | after.keys():
             was, now = before.get(name), after.get(name)
@@ -267,40 +271,43 @@ class Engine:
         if len(self._memos) <= self._sweep_above:
             return
         begun = self._stored
-        keep: set[Key] = set()
-        todo: list[Key] = []
-        for k, (key, memo) in enumerate(list(self._memos.items())):
+        keep: set[_Memo] = set()
+        todo: list[_Memo] = []
+        for k, memo in enumerate(list(self._memos.values())):
             if memo.asked >= self._revision - _REMEMBERED:
-                todo.append(key)
+                todo.append(memo)
             if k % _STEP == 0:
                 yield
         while todo:
-            key = todo.pop()
-            if key not in keep and key in self._memos:
-                keep.add(key)
-                todo.extend(self._memos[key].reads)
+            memo = todo.pop()
+            if memo not in keep:
+                keep.add(memo)
+                todo.extend(memo.reads)
                 if len(keep) % _STEP == 0:
                     yield
                     if self._stored != begun:
                         return
         if self._stored != begun:
             return
-        self._drop([k for k in self._memos if k not in keep])
+        self._drop([m for m in self._memos.values() if m not in keep])
         self._sweep_above = max(_SMALL, 2 * len(self._memos))
 
-    def _drop(self, gone: list[Key]) -> None:
+    def _drop(self, gone: list[_Memo]) -> None:
         """Forget results that nothing kept reads."""
-        for key in gone:
-            memo = self._memos.pop(key)
+        for memo in gone:
+            del self._memos[memo.key]
             for read in memo.reads:
-                if read in self._memos:
-                    self._memos[read].readers.discard(key)
-            if isinstance(key[0], Part):
-                for index in _indices(key):
+                read.readers.discard(memo)
+            if memo.bit:
+                self._gates.get(memo.bit, set()).discard(memo)
+                self._drop_if_empty(memo.bit)
+            if isinstance(memo.key[0], Part):
+                for index in _indices(memo.key):
                     held = self._parts.get(index, set())
-                    held.discard(key)
+                    held.discard(memo)
                     if not held:
                         self._parts.pop(index, None)
+        _let_go(gone)
 
     @contextmanager
     def within(self, seconds: float) -> Iterator[None]:
@@ -322,6 +329,7 @@ class Engine:
 
     def forget(self) -> None:
         """Drop every result, so that the next question is solved afresh."""
+        _let_go(self._memos.values())
         self._memos.clear()
         self._parts.clear()
         self._gates.clear()
@@ -331,20 +339,25 @@ class Engine:
     def adopt(self, key: Key, value: Any) -> None:
         """Take a result from elsewhere as known. What it read is not: on another site all is begun afresh."""
         if key not in self._memos:
-            self._memos[key] = _Memo(sealed(value), changed=self._revision, checked=self._revision)
+            self._memos[key] = _Memo(key, key[0].bit, sealed(value), changed=self._revision, checked=self._revision)
             self._adopted = True
 
     def ask(self, what: Query[Any, Any] | Part[Any, Any], args: tuple[Any, ...]) -> Any:
         """The result of a query; raises what it failed with."""
         key: Key = (what, *args)
+        memo = self._memos.get(key)
+        if memo is None:
+            memo = self._memos[key] = _Memo(key, what.bit, suspect=True)
         if self._active:
             # Recorded before it is looked at: what ends in a ring was read as well.
-            self._active[-1][1].append(key)
+            self._active[-1][1].append(memo)
         if not self._path:
-            self._look_at_gates(key)
-        memo = self._memos.get(key)
-        if memo is None or memo.suspect or self._waiting_gates & memo.below:
-            memo = self._fresh(key) if self._path else self._dive(key)
+            self._look_at_gates(memo)
+        if memo.suspect or self._waiting_gates & memo.below:
+            if self._path:
+                self._fresh(memo)
+            else:
+                self._dive(memo)
         else:
             self.stats.reused += 1
         if not self._active:
@@ -359,43 +372,43 @@ class Engine:
             return what(self, *args, **kwargs)
         except Ring as ring:
             # Members of a ring all fail, wherever it was entered; only those outside may go on.
-            if self._active and self._active[-1][0] in ring.keys:
+            if self._active and self._active[-1][0].key in ring.keys:
                 raise
             return ring
         except Unsolved as unsolved:
             return unsolved
 
-    def _dive(self, key: Key) -> _Memo:
+    def _dive(self, memo: _Memo) -> None:
         """Work a query out from outside: as deep as needed, in dives that are never deeper than allowed."""
-        wanted: list[tuple[Key, int]] = [(key, 0)]
+        wanted: list[tuple[_Memo, int]] = [(memo, 0)]
         try:
-            while True:
+            while wanted:
                 target, waiting = wanted[-1]
                 try:
-                    memo = self._fresh(target)
+                    self._fresh(target)
                 except _Deeper as deeper:
                     wanted.append((deeper.path[-1], len(deeper.path) - 1))
                     self._waiting.extend(deeper.path[:-1])
-                    self._begun.update(deeper.path[:-1])
+                    for one in deeper.path[:-1]:
+                        one.begun = True
                     continue
                 wanted.pop()
                 done = len(self._waiting) - waiting
-                self._begun.difference_update(self._waiting[done:])
+                for one in self._waiting[done:]:
+                    one.begun = False
                 del self._waiting[done:]
-                if not wanted:
-                    return memo
         finally:
+            for one in self._waiting:
+                one.begun = False
             self._waiting.clear()
-            self._begun.clear()
 
-    def _look_at_gates(self, key: Key) -> None:
+    def _look_at_gates(self, memo: _Memo) -> None:
         """Before a question from outside: find out which gates below it really differ, the lowest first."""
-        memo = self._memos.get(key)
-        while memo is not None and (wanted := self._waiting_gates & memo.below):
+        while wanted := self._waiting_gates & memo.below:
             kinds = [bit for bit in self._gates if bit & wanted]
             bit = next((k for k in kinds if not self._below_kind.get(k, 0) & wanted & ~k), kinds[0])
             one = next(iter(self._gates[bit]))
-            if one in self._memos and self._memos[one].suspect:
+            if one.suspect:
                 self._dive(one)
             self._gates.get(bit, set()).discard(one)
             self._drop_if_empty(bit)
@@ -405,8 +418,8 @@ class Engine:
         while wanted := self._waiting_gates & below:
             bit = next(bit for bit in self._gates if bit & wanted)
             one = self._gates[bit].pop()
-            if one in self._memos and self._memos[one].suspect:
-                self._suspect_readers(self._memos[one])
+            if one.suspect:
+                self._suspect_readers(one)
             self._drop_if_empty(bit)
 
     def _drop_if_empty(self, bit: int) -> None:
@@ -414,30 +427,32 @@ class Engine:
             self._gates.pop(bit, None)
             self._waiting_gates &= ~bit
 
-    def _fresh(self, key: Key) -> _Memo:
-        memo = self._memos.get(key)
-        if memo is not None and self._waiting_gates & memo.below:
+    def _fresh(self, memo: _Memo) -> _Memo:
+        """Bring a result up to date; returns it."""
+        if self._waiting_gates & memo.below:
             self._open_gates(memo.below)
-        if memo is not None and not memo.suspect:
+        if not memo.suspect:
             self.stats.reused += 1
             return memo
-        if isinstance(key[0], Part):
-            return self._read_part(key)
-        if key in self._begun:
+        if isinstance(memo.key[0], Part):
+            self._read_part(memo)
+            return memo
+        if memo.begun:
             path = [*self._waiting, *self._path]
-            raise Ring(tuple(path[path.index(key) :]))
+            raise Ring(tuple(m.key for m in path[path.index(memo) :]))
         if len(self._path) >= _DEEPEST:
-            raise _Deeper([*self._path, key])
-        self._path.append(key)
-        self._begun.add(key)
+            raise _Deeper([*self._path, memo])
+        self._path.append(memo)
+        memo.begun = True
         try:
-            if memo is not None and self._still_true(memo):
+            if self._still_true(memo):
                 memo.suspect, memo.checked = False, self._revision
                 self.stats.reused += 1
-                return memo
-            return self._compute(key, memo)
+            else:
+                self._compute(memo)
+            return memo
         finally:
-            self._begun.discard(self._path.pop())
+            self._path.pop().begun = False
 
     def _still_true(self, memo: _Memo) -> bool:
         """Whether all that was read is as it was; looked at in order, since an early change may spare later reads."""
@@ -448,14 +463,12 @@ class Engine:
         except Ring:
             return False  # working it out again meets the ring in the open, and keeps it as the result
 
-    def _read_part(self, key: Key) -> _Memo:
-        memo = self._memos.setdefault(key, _Memo())
-        memo.value, memo.failure = self._run_part(key)
+    def _read_part(self, memo: _Memo) -> None:
+        memo.value, memo.failure = self._run_part(memo.key)
         memo.changed, memo.checked, memo.suspect = self._revision, self._revision, False
         self._stored += 1
-        for index in _indices(key):
-            self._parts.setdefault(index, set()).add(key)
-        return memo
+        for index in _indices(memo.key):
+            self._parts.setdefault(index, set()).add(memo)
 
     def _run_part(self, key: Key) -> tuple[Any, Unsolved | None]:
         try:
@@ -463,10 +476,10 @@ class Engine:
         except Unsolved as unsolved:
             return None, unsolved
 
-    def _compute(self, key: Key, memo: _Memo | None) -> _Memo:
+    def _compute(self, memo: _Memo) -> None:
         self.breathe()
-        reads: list[Key] = []
-        self._active.append((key, reads))
+        key, reads = memo.key, list[_Memo]()
+        self._active.append((memo, reads))
         started = time.perf_counter()
         value, failure = None, None
         try:
@@ -485,20 +498,14 @@ class Engine:
             if not self._active:
                 self.stats.seconds += time.perf_counter() - started
         self.stats.computed[key[0].name] = self.stats.computed.get(key[0].name, 0) + 1
-        return self._store(key, memo, value, failure, tuple(dict.fromkeys(reads)))
+        self._store(memo, value, failure, tuple(dict.fromkeys(reads)))
 
-    def _store(
-        self, key: Key, memo: _Memo | None, value: Any, failure: Unsolved | None, reads: tuple[Key, ...]
-    ) -> _Memo:
+    def _store(self, memo: _Memo, value: Any, failure: Unsolved | None, reads: tuple[_Memo, ...]) -> None:
         self._stored += 1
-        if memo is None:
-            memo = self._memos.get(key)
-            if memo is None:
-                memo = self._memos[key] = _Memo()
         if self._stays:
             memo.value, memo.failure, memo.suspect = value, failure, False
             memo.changed = memo.checked = self._revision
-            return memo
+            return
         before = memo.changed
         if memo.checked == 0:
             memo.value, memo.failure, memo.changed = value, failure, self._revision
@@ -508,56 +515,57 @@ class Engine:
             self.stats.cut_off += 1
         else:
             memo.value, memo.failure, memo.changed = value, failure, self._revision
-        for old in memo.reads:
-            if old in self._memos:
-                self._memos[old].readers.discard(key)
+        if reads != memo.reads:
+            for old in memo.reads:
+                old.readers.discard(memo)
+            for read in reads:
+                read.readers.add(memo)
         below = 0
         for read in reads:
-            under = self._memos.get(read)
-            if under is None:
-                under = self._memos[read] = _Memo(suspect=True)
-            under.readers.add(key)
-            below |= under.below | _bit(read)
-            if under.suspect:
+            below |= read.below | read.bit
+            if read.suspect:
                 self._let_wait(read)  # it was met in a ring, and is not known yet
         memo.reads, memo.suspect, memo.checked = reads, False, self._revision
         if below & ~memo.below:
-            self._add_below(key, below)
-        if memo.changed != before and before and _bit(key):
+            self._add_below(memo, below)
+        if memo.changed != before and before and memo.bit:
             self._suspect_readers(memo)
-        return memo
 
-    def _add_below(self, key: Key, below: int) -> None:
+    def _add_below(self, memo: _Memo, below: int) -> None:
         """Note which kinds of gate lie below a result, and so below all that rests on it."""
-        stack = [(key, below)]
+        stack = [(memo, below)]
         while stack:
-            key, below = stack.pop()
-            memo = self._memos.get(key)
-            if memo is None or not below & ~memo.below:
+            memo, below = stack.pop()
+            if not below & ~memo.below:
                 continue
             memo.below |= below
-            if bit := _bit(key):
+            if bit := memo.bit:
                 self._below_kind[bit] = self._below_kind.get(bit, 0) | memo.below
             stack.extend((reader, memo.below | bit) for reader in memo.readers)
 
     def _suspect_readers(self, memo: _Memo) -> None:
         stack = list(memo.readers)
         while stack:
-            key = stack.pop()
-            reader = self._memos.get(key)
-            if reader is None or reader.suspect:
+            reader = stack.pop()
+            if reader.suspect:
                 continue
             reader.suspect = True
-            if not self._let_wait(key):
+            if not self._let_wait(reader):
                 stack.extend(reader.readers)
 
-    def _let_wait(self, key: Key) -> bool:
+    def _let_wait(self, memo: _Memo) -> bool:
         """Note a gate that may have changed; whether it is a gate at all."""
-        bit = _bit(key)
+        bit = memo.bit
         if bit:
-            self._gates.setdefault(bit, set()).add(key)
+            self._gates.setdefault(bit, set()).add(memo)
             self._waiting_gates |= bit
         return bool(bit)
+
+
+def _let_go(memos: Iterable[_Memo]) -> None:
+    """Let results that are dropped form no circles: they are freed at once, and need not be searched for."""
+    for memo in memos:
+        memo.reads = ()
 
 
 def _indices(key: Key) -> Iterator[tuple[str, ...]]:
@@ -565,11 +573,6 @@ def _indices(key: Key) -> Iterator[tuple[str, ...]]:
     what: Part[Any, Any] = key[0]
     for k, name in enumerate(what.fields):
         yield (name, what.keyed, key[1]) if what.keyed and k == 0 else (name,)
-
-
-def _bit(key: Key) -> int:
-    """The bit of a gate; 0 for a query or part that is none."""
-    return int(getattr(key[0], "bit", 0))
 
 
 def _by_id(things: Any) -> dict[str, Any]:

@@ -22,7 +22,8 @@ def same(a: Any, b: Any) -> bool:
     if isinstance(a, np.ndarray) or isinstance(b, np.ndarray):
         if not (isinstance(a, np.ndarray) and isinstance(b, np.ndarray)) or a.shape != b.shape or a.dtype != b.dtype:
             return False
-        return bool(np.array_equal(a, b, equal_nan=a.dtype.kind == "f"))
+        equal = a == b
+        return bool(np.all(equal)) or (a.dtype.kind == "f" and bool(np.all(equal | ((a != a) & (b != b)))))
     if kind is not type(b):
         return False
     if kind in _PLAIN:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from math import atan2, copysign, cos, hypot, pi, sin
 
 import numpy as np
 from numpy.typing import ArrayLike
 
-from humble_loop.geometry.arrays import Floats, frozen, left_normals
+from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.geometry.chain import Chain, Element
 
 
@@ -71,45 +72,40 @@ def tangent_arc(first: OffsetLine, second: OffsetLine, radius: float, near: Arra
         raise DoesNotFit("the radius must be more than zero")
     if first.outwards == 0 or second.outwards == 0:
         raise DoesNotFit("a lip line must lie beside its centreline, not on it")
-    target = np.array([first.offset + first.outwards * radius, second.offset + second.outwards * radius])
-    centre = np.asarray(near, dtype=np.float64).copy()
+    wanted = first.offset + first.outwards * radius, second.offset + second.outwards * radius
+    x, y = (float(v) for v in np.asarray(near, dtype=np.float64))
     for _ in range(60):
-        a, b = first.chain.feet(centre, extend=True), second.chain.feet(centre, extend=True)
-        miss_a, miss_b = a.offsets[0] - target[0], b.offsets[0] - target[1]
-        (ax, ay), (bx, by) = left_normals(a.headings[0]), left_normals(b.headings[0])
+        (_, offset_a, heading_a), (_, offset_b, heading_b) = first.chain.foot(x, y), second.chain.foot(x, y)
+        miss_a, miss_b = offset_a - wanted[0], offset_b - wanted[1]
+        ax, ay, bx, by = -sin(heading_a), cos(heading_a), -sin(heading_b), cos(heading_b)
         det = ax * by - ay * bx
         if abs(det) < 1e-6:
             raise DoesNotFit("the two lines run side by side, so no arc joins them")
-        step = np.array([miss_b * ay - miss_a * by, miss_a * bx - miss_b * ax]) / det
-        size = float(np.hypot(*step))
-        limit = 5.0 * radius + float(max(abs(miss_a), abs(miss_b)))
-        centre = centre + step * min(1.0, limit / max(size, 1e-12))
+        dx, dy = (miss_b * ay - miss_a * by) / det, (miss_a * bx - miss_b * ax) / det
+        size = hypot(dx, dy)
+        share = min(1.0, (5.0 * radius + max(abs(miss_a), abs(miss_b))) / max(size, 1e-12))
+        x, y = x + share * dx, y + share * dy
         if size < 1e-7:  # the error left is of the order of its square
             break
-    a, b = first.chain.feet(centre, extend=True), second.chain.feet(centre, extend=True)
-    if max(abs(a.offsets[0] - target[0]), abs(b.offsets[0] - target[1])) > 1e-7:
+    (s_a, offset_a, _), (s_b, offset_b, _) = first.chain.foot(x, y), second.chain.foot(x, y)
+    if max(abs(offset_a - wanted[0]), abs(offset_b - wanted[1])) > 1e-7:
         raise DoesNotFit(f"no arc of radius {radius:g} m touches both lines there")
-    start = first.chain.points_at(a.chainages, first.offset)[0]
-    end = second.chain.points_at(b.chainages, second.offset)[0]
-    return TangentArc(
-        frozen(centre),
-        radius,
-        frozen(start),
-        frozen(end),
-        float(a.chainages[0]),
-        float(b.chainages[0]),
-        short_arc(centre, radius, start, end),
-    )
+    centre, start, end = np.array([x, y]), _beside(first, s_a), _beside(second, s_b)
+    arc = short_arc(centre, radius, start, end)
+    return TangentArc(frozen(centre), radius, frozen(start), frozen(end), s_a, s_b, arc)
+
+
+def _beside(line: OffsetLine, s: float) -> Floats:
+    """The place (2,) on a line at a chainage of its chain."""
+    east, north, heading, _ = line.chain.place(s)
+    return np.array([east - line.offset * sin(heading), north + line.offset * cos(heading)])
 
 
 def short_arc(centre: Floats, radius: float, start: Floats, end: Floats) -> Chain:
     """The shorter of the two arcs round a centre from one point (2,) to another, both ``radius`` metres from it."""
-    a = np.arctan2(*(start - centre)[::-1])
-    b = np.arctan2(*(end - centre)[::-1])
-    turn = np.mod(b - a + np.pi, 2 * np.pi) - np.pi
+    a, b = (atan2(float(p[1] - centre[1]), float(p[0] - centre[0])) for p in (start, end))
+    turn = (b - a + pi) % (2.0 * pi) - pi
     if abs(turn) < 1e-9:
         raise DoesNotFit("the arc has no length")
-    heading = a + np.sign(turn) * np.pi / 2
-    return Chain.from_elements(
-        start, float(heading), [Element(abs(turn) * radius, np.sign(turn) / radius, np.sign(turn) / radius)]
-    )
+    curvature = copysign(1.0 / radius, turn)
+    return Chain.from_elements(start, a + copysign(0.5 * pi, turn), [Element(abs(turn) * radius, curvature, curvature)])

@@ -54,6 +54,31 @@ def clipped(values: ArrayLike, low: ArrayLike, high: ArrayLike) -> NDArray[Any]:
     return np.asarray(np.minimum(np.maximum(values, low), high))
 
 
+def rows_at(s: ArrayLike, at: Floats, *tables: Floats) -> list[Floats]:
+    """Of each of some tables (k, m), whose rows hold at rising places ``at`` (k,), the rows (n, m) at places ``s`` (n,): straight between, and
+    steady beyond the ends.
+
+    Of two rows at one place the later one holds from there, as ``np.interp`` has it.
+    """
+    x = as_row(s)
+    i = clipped(at.searchsorted(x, side="right") - 1, 0, max(len(at) - 2, 0))
+    j = np.minimum(i + 1, len(at) - 1)
+    run = at[j] - at[i]
+    share = np.where(run > 0, np.minimum((x - at[i]) / np.where(run > 0, run, 1.0), 1.0), 1.0)
+    share = np.where(x < at[0], 0.0, share)[:, None]
+    return [rows[i] + share * (rows[j] - rows[i]) for rows in tables]
+
+
+def row_at(s: float, at: Floats, rows: Floats) -> Floats:
+    """The one row (m,) that ``rows_at`` has at a single place."""
+    i = int(at.searchsorted(s, side="right")) - 1
+    if i < 0 or i > len(at) - 2:
+        end: Floats = rows[0 if i < 0 else -1]
+        return end
+    found: Floats = rows[i] + (s - at[i]) / (at[i + 1] - at[i]) * (rows[i + 1] - rows[i])
+    return found
+
+
 def unique_chainages(*groups: ArrayLike, low: float, high: float, gap: float = 1e-6) -> Floats:
     """Merge chainages into one rising array within [low, high], dropping any nearer than ``gap`` metres.
 

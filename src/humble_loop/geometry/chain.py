@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import accumulate
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import ArrayLike
 
+from humble_loop.geometry import one_place
 from humble_loop.geometry.arrays import Floats, Ints, clipped, frozen, left_normals, tangents
 
 # 24 nodes integrate a clothoid whose heading turns by up to a full circle to better than 1e-12 m per 100 m.
@@ -17,8 +19,11 @@ _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(24)
 _NODES, _WEIGHTS = 0.5 * (_NODES + 1.0), 0.5 * _WEIGHTS
 
 _MOST_PAIRS = 20_000  # of points and elements that are looked at all at once
+_FEW = 40  # elements that are looked at one by one for a single point
 _TOGETHER = 64  # points that are looked at together where there are more pairs
 _NOTHING = 1e-9  # metres of an element that is none
+_SAME = 1e-6  # metres between two places that are one
+_GRID, _NEWTON = 65, 8  # places on a transition between which it is looked for a crossing, and steps to where it is
 _FLAT = 1e-12  # curvature (1/m) below which an arc is a straight to every digit that counts
 STRAIGHT, ARC, TRANSITION = "straight", "arc", "transition"
 
@@ -74,13 +79,17 @@ class Chain:
     @staticmethod
     def from_elements(point: ArrayLike, heading: float, elements: Sequence[Element]) -> Chain:
         """Lay ``elements`` one after the other from ``point`` (2,) along ``heading`` (radians)."""
-        xy, headings = [np.asarray(point, dtype=np.float64)], [float(heading)]
+        (x, y), onwards = (float(v) for v in np.asarray(point)), float(heading)
+        places = []
         for e in elements:
-            one = (np.array([v]) for v in (e.length, e.length, e.k0, e.k1, headings[-1]))
-            dx, dy, heading_ = _run(*one)
-            xy.append(xy[-1] + np.array([dx[0], dy[0]]))
-            headings.append(float(heading_[0]))
-        return Chain.assembled(np.array(xy[:-1]), np.array(headings[:-1]), elements)
+            places.append((x, y, onwards))
+            if e.k0 == e.k1:
+                dx, dy, onwards = one_place.run(e.length, e.k0, onwards)
+            else:
+                dx, dy, onwards = (float(v[0]) for v in _run(*np.array([[e.length, e.length, *e[1:], onwards]]).T))
+            x, y = x + dx, y + dy
+        made = np.array(places).reshape(-1, 3)
+        return Chain.assembled(made[:, :2], made[:, 2], elements)
 
     @staticmethod
     def from_points(points: ArrayLike) -> Chain:
@@ -102,14 +111,23 @@ class Chain:
         """A chain whose elements begin at given points (n, 2) and headings (n,); they may meet at kinks."""
         if not elements:
             raise ValueError("a line needs at least one element")
-        e = np.array(elements, dtype=np.float64)
-        starts = np.concatenate([[0.0], np.cumsum(e[:, 0])])
-        return Chain(frozen(xy), frozen(heading), frozen(e[:, 0]), frozen(e[:, 1]), frozen(e[:, 2]), frozen(starts))
+        length, k0, k1 = (frozen(v) for v in zip(*elements))
+        starts = frozen([0.0, *accumulate(e.length for e in elements)])
+        return Chain(frozen(xy), frozen(heading), length, k0, k1, starts)
 
     @cached_property
     def _turns(self) -> bool:
         """Whether there are transitions in it."""
         return bool((self.k0 != self.k1).any())
+
+    @cached_property
+    def _pieces(self) -> tuple[list[one_place.Piece], list[float]]:
+        """Its elements in plain numbers, as if none were a transition, and where they start."""
+        columns = (self.xy[:, 0], self.xy[:, 1], self.heading, self.length, self.k0, self.starts)
+        rows = zip(*(c.tolist() for c in columns))
+        return [
+            one_place.Piece.of(x, y, h, length, k, at, _FLAT) for x, y, h, length, k, at in rows
+        ], self.starts.tolist()
 
     @cached_property
     def _rates(self) -> Floats:
@@ -139,6 +157,9 @@ class Chain:
         against ``total``; nothing is clipped.
         """
         s = np.asarray(chainages, dtype=np.float64).ravel()
+        if s.size == 1 and not self._turns:
+            east, north, *turn = one_place.frame(*self._pieces, float(s[0]))
+            return Frames(np.array([[east, north]]), np.array(turn[:1]), np.array(turn[1:]))
         i = self.element_at(s)
         t, length, k0 = s - self.starts[i], self.length[i], self.k0[i]
         inside = np.minimum(np.maximum(t, 0.0), length)
@@ -151,6 +172,46 @@ class Chain:
         points = np.empty((s.size, 2))
         points[:, 0], points[:, 1] = self.xy[i, 0] + dx, self.xy[i, 1] + dy
         return Frames(points, heading, curvature)
+
+    def place(self, s: float) -> tuple[float, float, float, float]:
+        """East, north, heading and curvature at one chainage."""
+        if not self._turns:
+            return one_place.frame(*self._pieces, s)
+        points, headings, curvatures = self.at([s])
+        return float(points[0, 0]), float(points[0, 1]), float(headings[0]), float(curvatures[0])
+
+    def foot(self, east: float, north: float) -> tuple[float, float, float]:
+        """Chainage, offset (left positive) and heading of the nearest foot of one point, with the end tangents run on for ever."""
+        if not self._turns:
+            return one_place.foot(self._pieces[0], east, north, True)[:3]
+        feet = self.feet([(east, north)], extend=True)
+        return float(feet.chainages[0]), float(feet.offsets[0]), float(feet.headings[0])
+
+    def leaves(self, middle: ArrayLike, radius: float) -> list[float]:
+        """Chainages, rising, at which it crosses a circle of ``radius`` about ``middle`` (2,); where it only touches that it does not."""
+        x, y = (float(v) for v in np.asarray(middle))
+        found: list[float] = []
+        for j, piece in enumerate(self._pieces[0]):
+            if self.k0[j] == self.k1[j]:
+                found += one_place.circle_places(piece, x, y, radius)
+            else:
+                found += (piece.start + self._leaves_in_turn(j, np.array([x, y]), radius)).tolist()
+        found.sort()
+        return [s for k, s in enumerate(found) if k == 0 or s - found[k - 1] > _SAME]
+
+    def _leaves_in_turn(self, j: int, middle: Floats, radius: float) -> Floats:
+        """Metres into a transition at which it crosses a circle: between places of a grid that lie inside and outside, by Newton's steps."""
+        grid = np.linspace(0.0, float(self.length[j]), _GRID)
+        outside = np.hypot(*(self._on_element(j, grid)[0] - middle).T) > radius
+        k = np.flatnonzero(outside[1:] != outside[:-1])
+        t = 0.5 * (grid[k] + grid[k + 1])
+        for _ in range(_NEWTON):
+            points, headings = self._on_element(j, t)
+            out = points - middle
+            away = np.hypot(out[:, 0], out[:, 1])
+            rate = np.einsum("ij,ij->i", out, tangents(headings)) / away
+            t = clipped(t - (away - radius) / np.where(np.abs(rate) < 1e-9, np.inf, rate), grid[k], grid[k + 1])
+        return np.asarray(t)
 
     def points_at(self, chainages: ArrayLike, offset: ArrayLike = 0.0) -> Floats:
         """Points (n, 2) at ``chainages`` and ``offset`` metres to the left."""
@@ -169,6 +230,9 @@ class Chain:
         or an end instead of a perpendicular foot.
         """
         p = np.atleast_2d(np.asarray(points, dtype=np.float64))[:, :2]
+        if len(p) == 1 and len(self.length) <= _FEW and not self._turns:
+            s, offset, h, square = one_place.foot(self._pieces[0], float(p[0, 0]), float(p[0, 1]), extend)
+            return Feet(np.array([s]), np.array([offset]), np.array([h]), np.array([square]))
         if len(p) * len(self.length) <= _MOST_PAIRS or len(p) == 0:
             return self._feet_of(p, extend)
         pieces = [self._feet_near(piece, extend) for piece in np.array_split(p, -(-len(p) // _TOGETHER))]
@@ -260,6 +324,15 @@ class Chain:
         points, headings = one._on_elements(t[:, None])
         return points[:, 0], headings[:, 0]
 
+    def _place_on(self, j: int, t: float) -> tuple[float, float, float]:
+        """East, north and heading ``t`` metres into an element."""
+        if self.k0[j] == self.k1[j]:
+            p = self._pieces[0][j]
+            dx, dy, heading = one_place.run(t, p.curvature, p.heading)
+            return p.x + dx, p.y + dy, heading
+        points, headings = self._on_element(j, np.array([t]))
+        return float(points[0, 0]), float(points[0, 1]), float(headings[0])
+
     def _extend(self, p: Floats, t: Floats, d: Floats, heading: Floats, distance: Floats) -> None:
         """Move feet on the first and last element out along the end tangents, in place, where that is nearer."""
         for j, (xy, h), end in ((0, self._begin, 0.0), (len(self.length) - 1, self._end, float(self.length[-1]))):
@@ -309,10 +382,10 @@ class Chain:
         for j, (e, start) in enumerate(zip(self.elements, self.starts.tolist())):
             a, b = max(begin - start, 0.0), min(finish - start, e.length)
             if b - a > _NOTHING:
-                p, heading = self._on_element(j, np.array([a]))
+                east, north, heading = self._place_on(j, a)
                 rate = (e.k1 - e.k0) / e.length
-                points.append(p[0])
-                headings.append(float(heading[0]))
+                points.append((east, north))
+                headings.append(heading)
                 elements.append(Element(b - a, e.k0 + rate * a, e.k0 + rate * b))
         return Chain.assembled(np.array(points), np.array(headings), elements)
 
@@ -320,9 +393,9 @@ class Chain:
         """The same line run the other way; left becomes right."""
         points, headings = [], []
         for j in reversed(range(len(self.length))):
-            p, heading = self._on_element(j, np.array([self.length[j]]))
-            points.append(p[0])
-            headings.append(float(heading[0]) + np.pi)
+            east, north, heading = self._place_on(j, float(self.length[j]))
+            points.append((east, north))
+            headings.append(heading + np.pi)
         elements = [Element(e.length, -e.k1, -e.k0) for e in reversed(self.elements)]
         return Chain.assembled(np.array(points), np.array(headings), elements)
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from math import atan2, cos, hypot, sin
 
 import numpy as np
 from numpy.typing import ArrayLike
 
 from humble_loop.geometry.arcs import DoesNotFit, OffsetLine, tangent_arc
-from humble_loop.geometry.arrays import Floats, frozen, left_normals, tangents
+from humble_loop.geometry.arrays import Floats, frozen, left_normals
 from humble_loop.geometry.chain import Chain, Element
 from humble_loop.geometry.roots import zero_between
 
@@ -99,18 +100,17 @@ class EdgeLine:
 
     def seen(self, s: float, onwards: float = 0.0, aside: float = 0.0) -> Floats:
         """The place (2,) ``onwards`` metres along it from a chainage and ``aside`` to its outer side."""
-        frame, offset = self.chain.at([s]), self.offset(s)
-        along, left = tangents(frame.headings[0]), left_normals(frame.headings[0])
-        way = (1.0 - float(frame.curvatures[0]) * offset) * along + self.slope(s) * left
-        way = way / np.hypot(*way)
-        found: Floats = frame.points[0] + offset * left + onwards * way
-        return found + aside * self.outwards * np.array([-way[1], way[0]])
+        (east, north, heading, curvature), offset, slope = self.chain.place(s), self.offset(s), self.slope(s)
+        ux, uy, along = cos(heading), sin(heading), 1.0 - curvature * offset
+        wx, wy = along * ux - slope * uy, along * uy + slope * ux
+        size, out = hypot(wx, wy), aside * self.outwards
+        east, north = east - offset * uy, north + offset * ux
+        return np.array([east + (onwards * wx - out * wy) / size, north + (onwards * wy + out * wx) / size])
 
     def heading(self, s: float) -> float:
         """Its heading at a chainage, in radians."""
-        frame = self.chain.at([s])
-        stretch = 1.0 - float(frame.curvatures[0]) * self.offset(s)
-        return float(frame.headings[0] + np.arctan2(self.slope(s), stretch))
+        _, _, heading, curvature = self.chain.place(s)
+        return heading + atan2(self.slope(s), 1.0 - curvature * self.offset(s))
 
 
 @dataclass(frozen=True)

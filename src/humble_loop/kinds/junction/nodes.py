@@ -195,11 +195,18 @@ class Crossing:
 
 
 @query
+def _crossed(q: Engine, first: str, second: str) -> list[list[float]]:
+    """The chainages of both streets at which their centrelines cross: these stay when a roundabout is moved."""
+    made: list[list[float]] = crossings(chain_of(q, first), chain_of(q, second)).tolist()
+    return made
+
+
+@query
 def crossings_of(q: Engine, first: str, second: str) -> tuple[Crossing, ...]:
     """Where two streets cross away from their ends, in the order of ``first``, whose id comes first, as it was drawn."""
     mine, theirs = chain_of(q, first), chain_of(q, second)
     found: list[Crossing] = []
-    pairs = crossings(mine, theirs).tolist()
+    pairs = _crossed(q, first, second)
     for a, b in pairs[::-1] if frame_of(q, first).turned else pairs:
         if not (_inside(mine, a) and _inside(theirs, b)):
             continue

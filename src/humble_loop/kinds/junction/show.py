@@ -50,12 +50,11 @@ from humble_loop.lines.describe import (
     Note,
     Place,
     Row,
-    Stroke,
     Told,
     Typed,
-    joined_up,
 )
-from humble_loop.lines.line import LineId, line, line_plan
+from humble_loop.lines.drawn import drawn_in, strokes
+from humble_loop.lines.line import LineId, line
 from humble_loop.lines.rules import CubicBetween
 from humble_loop.propose.through import SAME
 from humble_loop.site.edits import Edit
@@ -66,18 +65,16 @@ Arms = tuple[tuple[str, Arm], ...]
 
 def outline(q: Engine, arms: Arms) -> Drawing:
     """Returns and the lines round them."""
-    by_role: dict[str, list[Floats]] = {}
-    for (street, arm), corner in product(arms, SIDES):
-        if not is_new(q, street) or isinstance(q.attempt(kerb_return, street, arm, corner), Unsolved):
-            continue
-        for point in corner_shape(q, street, arm, corner).last.names:
-            role = role_in_plan(point, None, corner=True)
-            plan = q.attempt(line_plan, ReturnLine(street, arm, corner, point))
-            if role is not None and not isinstance(plan, Unsolved):
-                by_role.setdefault(role, []).extend(plan.points(s) for s in plan.runs(SAG))
+    lines = (
+        (role_in_plan(point, None, corner=True), ReturnLine(street, arm, corner, point))
+        for (street, arm), corner in product(arms, SIDES)
+        if is_new(q, street) and not isinstance(q.attempt(kerb_return, street, arm, corner), Unsolved)
+        for point in corner_shape(q, street, arm, corner).last.names
+    )
+    by_role = drawn_in(q, lines, SAG)
     if arms and (edges := table_edges(q, node_id(q, *arms[0]))):
         by_role.setdefault("kerb", []).extend(edges)
-    return Drawing(tuple(Stroke(role, joined_up(runs)) for role, runs in by_role.items()))
+    return strokes(by_role)
 
 
 def details(q: Engine, arms: Arms) -> Drawing:

@@ -40,12 +40,11 @@ from humble_loop.lines.describe import (
     Note,
     Place,
     Row,
-    Stroke,
     Told,
     Typed,
     Unit,
-    joined_up,
 )
+from humble_loop.lines.drawn import drawn_in, strokes
 from humble_loop.lines.line import LineId, line_plan
 from humble_loop.site.edits import Edit, changed
 from humble_loop.site.model import Anchor
@@ -59,14 +58,12 @@ _PITS = (("no", "no pit"), ("yes", "pit"))
 
 def drawing(q: Engine, id: str) -> Drawing:
     """The lines round it."""
-    by_role: dict[str, list[Floats]] = {}
-    for which in rings_of(q, id):
-        for point in shape_of(q, id, which)[0].names:
-            role = role_in_plan(point, None, corner=True)
-            plan = q.attempt(line_plan, KnuckleLine(id, which, point))
-            if role is not None and not isinstance(plan, Unsolved):
-                by_role.setdefault(role, []).extend(plan.points(s) for s in plan.runs(SAG))
-    return Drawing(tuple(Stroke(role, joined_up(runs)) for role, runs in by_role.items()))
+    lines = (
+        (role_in_plan(point, None, corner=True), KnuckleLine(id, which, point))
+        for which in rings_of(q, id)
+        for point in shape_of(q, id, which)[0].names
+    )
+    return strokes(drawn_in(q, lines, SAG))
 
 
 def _to(id: str, key: str) -> Callable[[Any], Edit]:

@@ -10,10 +10,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from math import ceil, cos, sin, sqrt
+from typing import NamedTuple
 
 import numpy as np
 
-from humble_loop.engine.query import Engine
+from humble_loop.engine.query import Engine, query
 from humble_loop.geometry.arcs import DoesNotFit
 from humble_loop.geometry.arrays import Floats, left_normals
 from humble_loop.geometry.chain import Chain, Element
@@ -23,18 +25,22 @@ from humble_loop.kinds.roundabout.place import (
     LegSizes,
     circle_of,
     entry_side,
+    leg_of,
     leg_sizes,
     legs_of,
     middle_of,
     sizes_of,
 )
-from humble_loop.site.model import Side, side_sign
+from humble_loop.site.model import SIDES, Side, side_sign
 
 _LEAST_ARC = 0.05  # metres of the inscribed circle between two legs' arcs
 _WORTH = 0.5  # of the radii that were chosen, or of the circle's, below which one arc from lip to lip serves better
 _SHARES = (1.0, 0.9, 0.8, 0.7, 0.6, 0.5, 0.4)
 """Of the radius that was chosen that one arc from lip to lip is tried with."""
-_HALVINGS, _TURN_HALVINGS = 40, 14
+_SHARES_LESSENED = (0.9, 0.7, 0.0)
+"""Of the radii that were chosen that lesser ones are looked for above, the least being reached at last."""
+_TURN_HALVINGS = 14
+_ALIKE = 1e-12  # metres between two edges that are one
 _ROUND = 0.01  # metres to which a radius is told, downwards
 
 
@@ -134,11 +140,17 @@ def outer_arc(q: Engine, sizes: LegSizes, seen: Side) -> OuterArc | None:
 # One arc, between a lip and the circle
 
 
-def touch(
-    circle: Circle, leg: Leg, edge: EdgeLine, radius: float, seen: Side, outer: OuterArc | None
-) -> tuple[CornerCurve, float, float]:
-    """The arc between a leg's edge and the inscribed circle, with an outer one at the edge if it is to have that; where it touches the leg
-    (m along it), and the circle (its angle).
+class Touch(NamedTuple):
+    """The arc between a leg's edge and the inscribed circle; where it touches the leg (m along it, and m to its left), and the circle (its angle)."""
+
+    curve: CornerCurve
+    at: float
+    offset: float
+    angle: float
+
+
+def touch(circle: Circle, leg: Leg, edge: EdgeLine, radius: float, seen: Side, outer: OuterArc | None) -> Touch:
+    """The arc between a leg's edge and the inscribed circle, with an outer one at the edge if it is to have that.
 
     On the left it runs inwards, on the right outwards, as the kerb does. Raises DoesNotFit where there is none.
     """
@@ -146,16 +158,15 @@ def touch(
     begin = leg.angle + np.pi
     ring = EdgeLine.beside(circle_of(middle, size, begin), 0.0, -1.0)
     # About where the centre lies if the leg is straight: radius beyond the edge, and beyond the circle.
-    frame = leg.chain.at([leg.throat])
+    x, y, heading, _ = leg.chain.place(leg.throat)
+    (mx, my), (ux, uy) = middle.tolist(), (cos(heading), sin(heading))
     aside = sign * (abs(edge.offset(leg.throat)) + radius)
-    square = left_normals(frame.headings[0])
-    across = float((frame.points[0] - middle) @ square) + aside
+    across = (y - my) * ux - (x - mx) * uy + aside
     if abs(across) >= size + radius:
         raise _passes(abs(across) - radius, size)
-    out = float(np.sqrt((size + radius) ** 2 - across**2))
-    along = np.array([square[1], -square[0]])
-    near = middle + across * square + out * along
-    guess = float(leg.chain.feet([near], extend=True).chainages[0])
+    out = sqrt((size + radius) ** 2 - across**2)
+    near = mx + out * ux - across * uy, my + out * uy + across * ux
+    guess = leg.chain.foot(*near)[0]
     none = OuterArc(radius, 0.0)
     if seen == "left":
         at = (guess, float(np.pi * size))
@@ -175,7 +186,24 @@ def touch(
         raise _passes(abs(across) - radius, size)
     if not on_leg < leg.chain.total:
         raise _beyond(radius, leg)
-    return made, on_leg, begin + on_circle / size
+    return Touch(made, on_leg, edge.offset(on_leg), begin + on_circle / size)
+
+
+@query
+def lane_arc(q: Engine, id: str, key: str, seen: Side) -> Touch | None:
+    """The arc that was chosen for a leg on a side, from the edge of its lanes to the circle; None where there is none."""
+    leg = leg_of(q, id, key)
+    sizes = leg_sizes(q, id, leg)
+    edge, outer = lane_edge(q, leg, sizes, seen), outer_arc(q, sizes, seen)
+    try:
+        return touch(inscribed(q, id), leg, edge, arc_radius(q, sizes, seen), seen, outer)
+    except DoesNotFit:
+        return None
+
+
+def _runs_there(edge: EdgeLine, known: Touch) -> bool:
+    """Whether an edge runs along the lanes where an arc at these touches, as it mostly does: then that is its arc as well."""
+    return edge.slope(known.at) == 0.0 and abs(edge.offset(known.at) - known.offset) < _ALIKE
 
 
 def _passes(away: float, radius: float) -> DoesNotFit:
@@ -190,14 +218,27 @@ def _beyond(radius: float, leg: Leg) -> DoesNotFit:
 
 # From leg to leg
 
+
+@dataclass(frozen=True)
+class _Arcs:
+    """The two arcs of a kerb, where each touches its leg (m along it), the angle at which the first comes to the circle, and how many metres of
+    the circle are left between them, less than none where they meet before they reach it.
+    """
+
+    curves: tuple[CornerCurve, CornerCurve]
+    leg_at: tuple[float, float]
+    begin: float
+    left: float
+
+
 _Outer = tuple[OuterArc | None, OuterArc | None]
 _NEITHER: _Outer = (None, None)
 
 
 @dataclass(frozen=True)
 class Gap:
-    """What lies between a leg and the next anticlockwise: their places among the legs, the ``edges`` of what the kerb stands beside, and the
-    radii and outer arcs that were chosen.
+    """What lies between a leg and the next anticlockwise: their places among the legs, the ``edges`` of what the kerb stands beside, the
+    radii and outer arcs that were chosen, and the arcs that these make at the edges of the lanes, where there are such.
     """
 
     circle: Circle
@@ -206,13 +247,16 @@ class Gap:
     edges: tuple[EdgeLine, EdgeLine]
     wanted: tuple[float, float]
     outer: _Outer
+    at_lanes: tuple[Touch | None, Touch | None] = (None, None)
 
     def kerb(self, least: float) -> Kerb:
         """Its kerb; radii that are lessened for want of room are ``least`` (m) or more. Raises NoKerb."""
-        most, why = max(self.wanted), None
+        most, why, missing = max(self.wanted), None, -np.inf
         try:
-            if (made := self._laid(most, self.outer)) is not None:
+            arcs = self._arcs(most, self.outer)
+            if (made := self._kerb(most, arcs)) is not None:
                 return made
+            missing = arcs.left - _LEAST_ARC
         except DoesNotFit as error:
             why = error
         if self.outer != _NEITHER and self.fits(_NEITHER):
@@ -220,7 +264,7 @@ class Gap:
             raise NoKerb(words, self._less_turn())
         try:
             worth = _WORTH * min(most, self.circle.radius)
-            return self._lessened(most, max(least, worth)) or self._largest_alone()
+            return self._lessened(most, missing, max(least, worth)) or self._largest_alone()
         except DoesNotFit as error:
             remedy = "enlarge the circle, or move the leg nearer to its middle"
             raise NoKerb(f"its kerb does not fit: {why or error}", remedy) from None
@@ -280,18 +324,36 @@ class Gap:
 
     def _laid(self, most: float, outer: _Outer) -> Kerb | None:
         """Its kerb with radii of at most ``most``; None where the two arcs meet before they reach the circle. Raises DoesNotFit."""
-        (one, other), size = self.legs, self.circle.radius
+        return self._kerb(most, self._arcs(most, outer))
+
+    def _arcs(self, most: float, outer: _Outer) -> _Arcs:
+        """Its two arcs with radii of at most ``most``, and what is left of the circle between them. Raises DoesNotFit."""
+        one, other = self.legs
         radii = min(self.wanted[0], most), min(self.wanted[1], most)
-        a, u, begin = touch(self.circle, one, self.edges[0], radii[0], "left", outer[0])
-        b, v, finish = touch(self.circle, other, self.edges[1], radii[1], "right", outer[1])
+        a, u, _, begin = self._arc(0, radii[0], outer[0])
+        b, v, _, finish = self._arc(1, radii[1], outer[1])
         turn = float(np.mod(other.angle - one.angle, 2.0 * np.pi)) or 2.0 * np.pi
         left = turn - _turned(begin - one.angle) - _turned(other.angle - finish)
-        if left * size < _LEAST_ARC:
+        return _Arcs((a, b), (u, v), begin, left * self.circle.radius)
+
+    def _arc(self, n: int, radius: float, outer: OuterArc | None) -> Touch:
+        """The arc at the first (0) or the last (1) leg. Raises DoesNotFit."""
+        edge, known, seen = self.edges[n], self.at_lanes[n], SIDES[n]
+        if known is not None and radius == self.wanted[n] and outer == self.outer[n] and _runs_there(edge, known):
+            return known
+        return touch(self.circle, self.legs[n], edge, radius, seen, outer)
+
+    def _kerb(self, most: float, arcs: _Arcs) -> Kerb | None:
+        """The kerb of two arcs; None where they meet before they reach the circle."""
+        size, (a, b), left = self.circle.radius, arcs.curves, arcs.left
+        if left < _LEAST_ARC:
             return None
+        radii = min(self.wanted[0], most), min(self.wanted[1], most)
         first = a.chain.elements
-        pieces = [*first, Element(left * size, 1.0 / size, 1.0 / size), *b.chain.elements]
+        pieces = [*first, Element(left, 1.0 / size, 1.0 / size), *b.chain.elements]
         chain = Chain.from_elements(a.start, float(a.chain.heading[0]), pieces)
-        return Kerb(*self.at, chain, radii, (begin, begin + left), (u, v), self.wanted, on_circle=len(first))
+        angles = arcs.begin, arcs.begin + left / size
+        return Kerb(*self.at, chain, radii, angles, arcs.leg_at, self.wanted, on_circle=len(first))
 
     def _less_turn(self) -> str:
         """By how much outer arcs may turn at most, in words."""
@@ -301,26 +363,45 @@ class Gap:
             return "lessen its radius, or have one arc again"
         return f"let it turn by at most {' and '.join(f'{t:.1f}°' for t in most)}"
 
-    def _lessened(self, wanted: float, least: float) -> Kerb | None:
-        """The kerb with the largest radii at which both arcs leave the circle between them; None for none of ``least`` or more."""
+    def _lessened(self, wanted: float, missing: float, least: float) -> Kerb | None:
+        """The kerb with the largest radii, in whole centimetres, at which both arcs leave the circle between them; None for none of ``least`` or more.
 
-        def tried(most: float) -> Kerb | None:
+        ``missing`` is by how much of the circle (m, negative) too little is left with ``wanted``; infinite where the arcs do not fit.
+        """
+
+        def tried(steps: int) -> tuple[Kerb | None, float]:
             try:
-                return self._laid(most, self.outer)
+                arcs = self._arcs(steps * _ROUND, self.outer)
             except DoesNotFit:
-                return None
+                return None, -np.inf
+            return self._kerb(steps * _ROUND, arcs), arcs.left - _LEAST_ARC
 
-        low, high = least, wanted
-        if least >= wanted or (best := tried(least)) is None:
-            return None
-        for _ in range(_HALVINGS):
-            middle = 0.5 * (low + high)
-            made = tried(middle)
-            low, high, best = (low, middle, best) if made is None else (middle, high, made)
-            if high - low < 0.1 * _ROUND:
+        lowest, high = ceil(least / _ROUND), ceil(wanted / _ROUND)
+        best, low, spare = None, high, 0.0
+        for share in _SHARES_LESSENED:  # mostly it is little
+            low = max(ceil(share * wanted / _ROUND), lowest)
+            if low >= high:
+                return None
+            best, spare = tried(low)
+            if best is not None or low == lowest:
                 break
-        rounded = float(np.floor(low / _ROUND) * _ROUND)
-        return (tried(rounded) if rounded > least else None) or best
+            high, missing = low, spare
+        if best is None:
+            return None
+        moved = 0
+        while high - low > 1:
+            # What is spare runs nearly straight against the radius: next is where that crosses nothing. An end that has stayed twice counts
+            # half, so that both close in. Halfway where nothing is known of one end.
+            share = spare / (spare - missing) if np.isfinite(missing) else 0.5
+            middle = min(max(low + int(share * (high - low)), low + 1), high - 1)
+            made, more = tried(middle)
+            if made is None:
+                high, missing, moved = middle, more, min(moved, 0) - 1
+                spare *= 0.5 if moved < -1 else 1.0
+            else:
+                low, best, spare, moved = middle, made, more, max(moved, 0) + 1
+                missing *= 0.5 if moved > 1 else 1.0
+        return best
 
     def _largest_alone(self) -> Kerb:
         """One arc from lip to lip: of the greater radius that was chosen, or of as much of that as there is room for."""
@@ -347,6 +428,7 @@ def gap_after(q: Engine, id: str, key: str, edge: Callable[[Leg, LegSizes, Side]
         (edge(one, a, "left"), edge(other, b, "right")),
         (arc_radius(q, a, "left"), arc_radius(q, b, "right")),
         (outer_arc(q, a, "left"), outer_arc(q, b, "right")),
+        (lane_arc(q, id, one.key, "left"), lane_arc(q, id, other.key, "right")),
     )
 
 

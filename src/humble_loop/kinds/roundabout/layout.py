@@ -14,16 +14,11 @@ from humble_loop.kinds.roundabout.gaps import (
     Gap,
     Kerb,
     NoKerb,
-    arc_radius,
     gap_after,
-    inscribed,
-    lane_edge,
-    outer_arc,
-    touch,
+    lane_arc,
 )
 from humble_loop.kinds.roundabout.place import (
     Leg,
-    LegSizes,
     leg_name,
     leg_sizes,
     legs_of,
@@ -66,7 +61,7 @@ def leg_widens(q: Engine, street: str, side: Side) -> tuple[Widens, ...]:
     for id, leg in legs_on(q, street):
         seen, sizes = leg.own_side(side), leg_sizes(q, id, leg)
         section = section_at(q, street, leg.at)[0].side(drawn_side(q, street, side))
-        target, touched = lip_side(q, id, leg, seen), _turned_off(q, id, leg, sizes, seen)
+        target, touched = lip_side(q, id, leg, seen), _turned_off(q, id, leg, seen)
         beside = bypass_beside(q, id, leg, seen)
         taper = sizes.flare if beside is None else beside.taper
         inside = min(_BACK, 0.5 * leg.throat) if leg.throat > 0 else 0.0
@@ -80,15 +75,12 @@ def leg_widens(q: Engine, street: str, side: Side) -> tuple[Widens, ...]:
     return tuple(found)
 
 
-def _turned_off(q: Engine, id: str, leg: Leg, sizes: LegSizes, seen: Side) -> float:
+def _turned_off(q: Engine, id: str, leg: Leg, seen: Side) -> float:
     """How far along a leg (m) the arc touches its lip on a side; its throat where none does."""
     if (bypass := bypass_beside(q, id, leg, seen)) is not None:
         return bypass.leg_at[0 if seen == "left" else 1]
-    circle, edge = inscribed(q, id), lane_edge(q, leg, sizes, seen)
-    try:
-        return touch(circle, leg, edge, arc_radius(q, sizes, seen), seen, outer_arc(q, sizes, seen))[1]
-    except DoesNotFit:
-        return leg.throat
+    made = lane_arc(q, id, leg.key, seen)
+    return leg.throat if made is None else made.at
 
 
 # Kerbs
@@ -110,19 +102,24 @@ def kerb_after(q: Engine, id: str, key: str) -> Kerb:
     """The kerb that begins on the left of a leg: round on the circle, or outside a bypass lane. Raises Unsolved where there is none."""
     gap = _lip_gap(q, id, key)
     bypass = q.attempt(bypass_after, id, key)
-    name = f"{roundabout_name(q, id)}, from {leg_name(q, id, gap.legs[0])} to {leg_name(q, id, gap.legs[1])}"
     if isinstance(bypass, Bypass):
         try:
             return gap.alone(bypass.radius)
         except DoesNotFit as error:
             words = f"its kerb does not fit outside its bypass lane: {error}"
-            raise Unsolved(name, words, "give it another radius, or take the bypass lane away") from None
+            raise Unsolved(
+                _gap_name(q, id, gap), words, "give it another radius, or take the bypass lane away"
+            ) from None
     ends: tuple[tuple[Leg, Side], ...] = ((gap.legs[0], "left"), (gap.legs[1], "right"))
     reach = max(side_shape(q, g.street, g.own_side(s), g.at).reach for g, s in ends)
     try:
         return gap.kerb(reach / TIGHT)
     except NoKerb as error:
-        raise Unsolved(name, error.words, error.remedy) from None
+        raise Unsolved(_gap_name(q, id, gap), error.words, error.remedy) from None
+
+
+def _gap_name(q: Engine, id: str, gap: Gap) -> str:
+    return f"{roundabout_name(q, id)}, from {leg_name(q, id, gap.legs[0])} to {leg_name(q, id, gap.legs[1])}"
 
 
 @query
@@ -181,6 +178,7 @@ def boundary_of(q: Engine, id: str, key: str) -> KerbLine:
     return KerbLine(id, key, kerb_shape(q, id, key)[0].names[-1])
 
 
+@query
 def kerb_name(q: Engine, id: str, key: str) -> str:
     """'Firebrick Street / Ember Loop roundabout, Ember Loop west to Firebrick Street south'."""
     legs = legs_of(q, id)
@@ -189,14 +187,22 @@ def kerb_name(q: Engine, id: str, key: str) -> str:
     return f"{roundabout_name(q, id)}, {' to '.join(ends)}"
 
 
+@query
+def kerb_plans(q: Engine, id: str, key: str) -> dict[str, LinePlan]:
+    """The lines along a kerb in plan, by section point; outwards is to their right."""
+    made, (first, last) = kerb_after(q, id, key), kerb_shape(q, id, key)
+    name, total = kerb_name(q, id, key), made.chain.total
+    found = {}
+    for k, point in enumerate(first.names):
+        offset = Varying.of([0.0, total], [-float(first.out[k]), -float(last.out[k])])
+        title, role = (f"{name} kerb", "return") if point == "lip" else (f"{name} {point}", point)
+        found[point] = LinePlan(title, role, made.chain, offset, 0.0, total)
+    return found
+
+
 def kerb_plan(q: Engine, id: KerbLine) -> LinePlan:
-    """A line along a kerb in plan; outwards is to its right."""
-    made, (first, last) = kerb_after(q, id.roundabout, id.leg), kerb_shape(q, id.roundabout, id.leg)
-    k, total = first.names.index(id.point), made.chain.total
-    offset = Varying.of([0.0, total], [-float(first.out[k]), -float(last.out[k])])
-    name = kerb_name(q, id.roundabout, id.leg)
-    title, role = (f"{name} kerb", "return") if id.point == "lip" else (f"{name} {id.point}", id.point)
-    return LinePlan(title, role, made.chain, offset, 0.0, total)
+    """A line along a kerb in plan."""
+    return kerb_plans(q, id.roundabout, id.leg)[id.point]
 
 
 def circle_places(made: Kerb, s: Floats, radius: float) -> Floats:

@@ -43,11 +43,9 @@ from humble_loop.lines.describe import (
     Note,
     Place,
     Row,
-    Stroke,
     Unit,
-    joined_up,
 )
-from humble_loop.lines.line import line_plan
+from humble_loop.lines.drawn import drawn_in, strokes
 from humble_loop.site.edits import Edit, EditError
 from humble_loop.site.model import SIDES, Side, Site, other_side, side_sign
 
@@ -90,15 +88,15 @@ def drawing(q: Engine, id: str, key: str) -> Drawing:
     """Its kerbs' arcs, the circle between them, and its islands."""
     leg = leg_of(q, id, key)
     arcs = [arc_points(made, seen) for seen, made in kerbs_beside(q, id, leg).items()]
-    strokes = [Stroke("return", joined_up(arcs))]
-    by_role: dict[str, list[Floats]] = {"give way": [_across(q, id, leg)]}
-    for part in PARTS:
-        for n in pieces_of(q, id, key, part):
-            for point, role in (("lip", "return"), ("kerb back", "kerb")):
-                plan = q.attempt(line_plan, LegIslandLine(id, key, part, n, point))
-                if not isinstance(plan, Unsolved):
-                    by_role.setdefault(role, []).extend(plan.points(s) for s in plan.runs(SAG))
-    return Drawing((*strokes, *(Stroke(role, joined_up(runs)) for role, runs in by_role.items())))
+    lines = (
+        (role, LegIslandLine(id, key, part, n, point))
+        for part in PARTS
+        for n in pieces_of(q, id, key, part)
+        for point, role in (("lip", "return"), ("kerb back", "kerb"))
+    )
+    islands = drawn_in(q, lines, SAG)
+    returns = arcs + islands.pop("return", [])
+    return strokes({"return": returns, "give way": [_across(q, id, leg)], **islands})
 
 
 def lit(q: Engine, id: str, key: str) -> Floats:

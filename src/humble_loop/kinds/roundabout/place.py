@@ -196,12 +196,7 @@ def legs_of(q: Engine, id: str) -> tuple[Leg, ...]:
 
 
 def _legs(street: str, chain: Chain, middle: Floats, radius: float, turned: bool) -> list[Leg]:
-    ring = circle_of(middle, radius, 0.0)
-    # A street that runs due east of the middle crosses where the ring begins and ends.
-    again = circle_of(middle, radius, np.pi)
-    at = np.concatenate([crossings(chain, ring)[:, 0], crossings(chain, again)[:, 0]])
-    at = np.unique(np.round(at, 6))
-    at = at[np.concatenate([[True], np.diff(at) > _ONE])] if len(at) else at
+    at = np.array(chain.leaves(middle, radius))
     if not len(at):
         return []
     frames = chain.at(at)
@@ -230,7 +225,6 @@ def _legs(street: str, chain: Chain, middle: Floats, radius: float, turned: bool
     return found
 
 
-_ONE = 1e-4  # metres between two crossings of a circle
 _SAME_WAY = 1e-9  # radians from due east that are a matter of rounding
 _STEPS = 4
 
@@ -238,10 +232,10 @@ _STEPS = 4
 def _exactly(leg: Chain, u: float, middle: Floats, radius: float) -> float:
     """Where a leg leaves a circle, to the last digit."""
     for _ in range(_STEPS):
-        frame = leg.at([u])
-        from_middle = frame.points[0] - middle
-        away = float(np.hypot(*from_middle))
-        u -= (away - radius) * away / float(from_middle @ tangents(frame.headings[0]))
+        east, north, heading, _ = leg.place(u)
+        dx, dy = east - middle[0], north - middle[1]
+        away = float(np.hypot(dx, dy))
+        u -= (away - radius) * away / float(dx * np.cos(heading) + dy * np.sin(heading))
     return float(u)
 
 

@@ -11,7 +11,7 @@ from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats, tangents
 from humble_loop.kinds.roundabout.bypass import bypass_why
 from humble_loop.kinds.roundabout.checks import drained
-from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, kerb_shape
+from humble_loop.kinds.roundabout.layout import KerbLine, kerb_after, kerb_plans
 from humble_loop.kinds.roundabout.levels import CircleLine, plane_as, rim_place, rings_of
 from humble_loop.kinds.roundabout.making import of_junction
 from humble_loop.kinds.roundabout.model import LevelWay, remove_roundabout, set_roundabout
@@ -40,12 +40,11 @@ from humble_loop.lines.describe import (
     Note,
     Place,
     Row,
-    Stroke,
     Told,
     Typed,
     Unit,
-    joined_up,
 )
+from humble_loop.lines.drawn import drawn_as, strokes
 from humble_loop.lines.line import LineId, line, line_plan
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit
@@ -65,22 +64,16 @@ _AROUND = np.linspace(0.0, 2.0 * np.pi, 73)  # angles at which two ways are comp
 
 def drawing(q: Engine, id: str) -> Drawing:
     """Its kerbs with what lies beyond them, and the lines of its island."""
-    by_role: dict[str, list[Floats]] = {}
     rings, legs = q.attempt(rings_of, id), q.attempt(legs_of, id)
-    for ring in () if isinstance(rings, Unsolved) else rings[1:]:
-        plan = q.attempt(line_plan, CircleLine(id, ring.name))
-        if not isinstance(plan, Unsolved):
-            role = "return" if ring.name == "island lip" else "kerb"
-            by_role.setdefault(role, []).extend(plan.points(s) for s in plan.runs(SAG))
+    plans = [
+        ("return" if ring.name == "island lip" else "kerb", q.attempt(line_plan, CircleLine(id, ring.name)))
+        for ring in (() if isinstance(rings, Unsolved) else rings[1:])
+    ]
     for leg in () if isinstance(legs, Unsolved) else legs:
-        if isinstance(q.attempt(kerb_after, id, leg.key), Unsolved):
-            continue
-        for point in kerb_shape(q, id, leg.key)[0].names:
-            beyond = role_in_plan(point, None, corner=True)
-            plan = q.attempt(line_plan, KerbLine(id, leg.key, point))
-            if beyond is not None and not isinstance(plan, Unsolved):
-                by_role.setdefault(beyond, []).extend(plan.points(s) for s in plan.runs(SAG))
-    return Drawing(tuple(Stroke(role, joined_up(runs)) for role, runs in by_role.items()))
+        made = q.attempt(kerb_plans, id, leg.key)
+        beside = {} if isinstance(made, Unsolved) else made
+        plans += [(role, p) for point, p in beside.items() if (role := role_in_plan(point, None, corner=True))]
+    return strokes(drawn_as(((role, plan) for role, plan in plans if not isinstance(plan, Unsolved)), SAG))
 
 
 def details(q: Engine, id: str) -> Drawing:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from humble_loop.engine.query import Engine, query
-from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.geometry.arrays import Floats, frozen, rows_at
 from humble_loop.kinds.street.holding import holds
 from humble_loop.kinds.street.plan import StreetLine
 from humble_loop.kinds.street.side import SideCourse, course
@@ -45,7 +45,7 @@ def inwards(q: Engine, street: str, side: Side) -> Inwards:
     """
     made = course(q, street, side)
     at, open = _open(q, street, side, made)
-    widths = np.column_stack([np.interp(at, made.at, column) for column in made.widths.T])
+    (widths,) = rows_at(at, made.at, made.widths)
     weights, path = np.zeros_like(widths), np.zeros(len(at))
     behind = [k for k in range(made.lip + 1, len(made.names)) if made.pieces[k] != "kerb"]
     for k in behind:

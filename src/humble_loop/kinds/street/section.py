@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Bools, Floats, as_row, frozen, unique_chainages
+from humble_loop.geometry.arrays import Bools, Floats, as_row, frozen, row_at, unique_chainages
 from humble_loop.geometry.gradeline import Profile
 from humble_loop.ground.drape import drape
 from humble_loop.kinds.ground.reads import ground_of
@@ -84,15 +84,13 @@ def side_shape(q: Engine, street: str, side: Side, s: float) -> SideShape:
     """The shape of a street's section outside the lip at a chainage; points that it does not have there are left out."""
     made = course(q, street, side)
     first = made.lip + 1
-    width, rise = (
-        np.array([np.interp(s, made.at, column) for column in of_all[:, first:].T])
-        for of_all in (made.widths, made.rises)
-    )
+    width, rise, slopes = (row_at(s, made.at, of_all) for of_all in (made.widths, made.rises, made.slopes))
+    width, rise = width[first:], rise[first:]
     there = (width > 0) | (rise != 0)
     names = [n for n, has in zip(made.names[first:], there) if has]
     roles = tuple(r for r, has in zip(made.roles[first:], there) if has)
     out, up = (np.concatenate([[0.0], np.cumsum(v[there])]) for v in (width, rise))
-    cut, fill = (float(np.interp(s, made.at, column)) for column in made.slopes.T)
+    cut, fill = slopes.tolist()
     return SideShape(("lip", *names), frozen(out), frozen(up), roles, cut, fill)
 
 

@@ -9,7 +9,6 @@ from typing import Any
 import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
-from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.street import edits
 from humble_loop.kinds.street.bends import bend_rows
 from humble_loop.kinds.street.change_sheet import change_sheet
@@ -49,10 +48,9 @@ from humble_loop.lines.describe import (
     Row,
     Sheet,
     SheetOf,
-    Stroke,
-    joined_up,
 )
-from humble_loop.lines.line import LineId, line_plan
+from humble_loop.lines.drawn import drawn_in, strokes
+from humble_loop.lines.line import LineId
 from humble_loop.site import parts
 from humble_loop.site.edits import Edit, EditError, changed, made
 from humble_loop.site.library import StreetClass, TypicalSection
@@ -80,18 +78,10 @@ def role_in_plan(point: str, side: str | None, corner: bool = False) -> str | No
 
 def outline(q: Engine, street: str) -> Drawing:
     """The centreline and the lines beside it."""
-    by_role: dict[str, list[Floats]] = {
-        "centreline": [chain_of(q, street).points_at(chain_of(q, street).sampled(sag=SAG))]
-    }
-    for id in lines_of(q, street):
-        assert isinstance(id, StreetLine)
-        role = role_in_plan(id.point, id.side) if id.side else None
-        if role is None:
-            continue
-        plan = q.attempt(line_plan, id)
-        if not isinstance(plan, Unsolved):
-            by_role.setdefault(role, []).extend(plan.points(s) for s in plan.runs(SAG))
-    return Drawing(tuple(Stroke(role, joined_up(runs)) for role, runs in by_role.items()))
+    centre = [chain_of(q, street).points_at(chain_of(q, street).sampled(sag=SAG))]
+    lines = (id for id in lines_of(q, street) if isinstance(id, StreetLine) and id.side)
+    beside = drawn_in(q, ((role_in_plan(id.point, id.side), id) for id in lines), SAG)
+    return strokes({"centreline": centre, **beside})
 
 
 def details(q: Engine, street: str) -> Drawing:

@@ -10,7 +10,7 @@ import numpy as np
 import shapely
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Floats, frozen
+from humble_loop.geometry.arrays import Floats, frozen, row_at, rows_at
 from humble_loop.kinds.street.model import SectionChange, Widening
 from humble_loop.kinds.street.plan import centreline, chain_of, frame_of, is_new, name_of, section_of, street_ids
 from humble_loop.kinds.street.widening import MOST, STEP, Followed, Traced, beside_it, sides_in_a_ring
@@ -195,8 +195,8 @@ def _going_on(made: SideCourse, total: float, goes: GoesOn, theirs: SideCourse, 
         return frozen(found)
 
     def same(of_mine: Floats, of_theirs: Floats) -> Floats:
-        found = np.column_stack([np.interp(at, made.at, column) for column in of_mine.T])
-        found[k] = [np.interp(there, theirs.at, column) for column in of_theirs.T]
+        (found,) = rows_at(at, made.at, of_mine)
+        found[k] = row_at(there, theirs.at, of_theirs)
         return frozen(found)
 
     piece = {**dict(zip(their_names, theirs.pieces)), **dict(zip(made.names, made.pieces))}
@@ -296,10 +296,7 @@ def _widened(made: SideCourse, widening: Followed) -> SideCourse:
     if not len(widening.at) or k is None:
         return made
     at = np.unique(np.concatenate([made.at, widening.stations]))
-    columns = (made.widths, made.rises, made.slopes, made.benches)
-    widths, rises, slopes, benches = (
-        np.column_stack([np.interp(at, made.at, column) for column in of_all.T]) for of_all in columns
-    )
+    widths, rises, slopes, benches = rows_at(at, made.at, made.widths, made.rises, made.slopes, made.benches)
     inner = widths[:, 1:k].sum(axis=1)
     normal = inner + widths[:, k]
     lip = np.maximum(widening.lip(at, normal), inner + LEAST_STRIP)
@@ -314,10 +311,7 @@ def _wider(made: SideCourse, more: Widens) -> SideCourse:
     full = more.begin + more.taper_in, more.finish - more.taper_out
     places = np.array([more.begin, *full, more.finish])
     at = np.unique(np.concatenate([made.at, places]))
-    columns = (made.widths, made.rises, made.slopes, made.benches)
-    widths, rises, slopes, benches = (
-        np.column_stack([np.interp(at, made.at, column) for column in of_all.T]) for of_all in columns
-    )
+    widths, rises, slopes, benches = rows_at(at, made.at, made.widths, made.rises, made.slopes, made.benches)
     left = more.by * np.interp(at, places, [0.0, 1.0, 1.0, 0.0])
     for k in range(made.lip, 0, -1):
         # What one strip has not to give the next one inwards gives.

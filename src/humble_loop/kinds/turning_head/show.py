@@ -29,13 +29,11 @@ from humble_loop.lines.describe import (
     Note,
     Place,
     Row,
-    Stroke,
     Told,
     Typed,
     Unit,
-    joined_up,
 )
-from humble_loop.lines.line import line_plan
+from humble_loop.lines.drawn import drawn_in, strokes
 from humble_loop.site.edits import Edit
 from humble_loop.site.model import ENDS, SIDES, End, Side, side_sign
 
@@ -59,15 +57,10 @@ _RIM = np.cos(np.pi / 4), np.sin(np.pi / 4)  # ahead and to the left: where the 
 
 def drawing(q: Engine, street: str, end: End) -> Drawing:
     """The lines round a head."""
-    by_role: dict[str, list[Floats]] = {}
     shape = _shape(q, street, end)
     names = ("lip",) if shape is None else shape.first.names
-    for point in names:
-        role = role_in_plan(point, None, corner=True)
-        plan = q.attempt(line_plan, HeadLine(street, end, point))
-        if role is not None and not isinstance(plan, Unsolved):
-            by_role.setdefault(role, []).extend(plan.points(s) for s in plan.runs(SAG))
-    return Drawing(tuple(Stroke(role, joined_up(runs)) for role, runs in by_role.items()))
+    lines = ((role_in_plan(point, None, corner=True), HeadLine(street, end, point)) for point in names)
+    return strokes(drawn_in(q, lines, SAG))
 
 
 def _shape(q: Engine, street: str, end: End) -> HeadShape | None:
