@@ -14,7 +14,7 @@ from humble_loop.kinds.driveway.check import course_of, passages, steepest, unde
 from humble_loop.kinds.driveway.kind import RULES, driveway_findings
 from humble_loop.kinds.driveway.model import set_driveway
 from humble_loop.kinds.driveway.place import all_lots, at_the_lip, lip_of, sizes_of, wanted, way_of
-from humble_loop.kinds.driveway.profile import LOWERED, DriveLine, crossing, drive_line
+from humble_loop.kinds.driveway.profile import DriveLine, crossing, drive_line
 from humble_loop.kinds.driveway.show import details, facts, handles
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.lot.layout import lot
@@ -24,6 +24,7 @@ from humble_loop.kinds.lot.plan import lot_plan
 from humble_loop.kinds.street import StreetLine
 from humble_loop.kinds.street.cutting import split
 from humble_loop.kinds.street.edits import reverse_street
+from humble_loop.kinds.street.lowered import LOWERED
 from humble_loop.kinds.street.model import Bend, Vip
 from humble_loop.kinds.turning_head.layout import HeadLine, outline
 from humble_loop.kinds.turning_head.levels import ring_levels
@@ -82,16 +83,12 @@ def test_its_grade_line_has_the_streets_levels_the_lowered_kerb_and_the_pads():
     way, made, p = way_of(q, id), crossing(q, id), drive_line(q, id).profile
     for k, name in enumerate(made.names):
         own = line(q, StreetLine("line", name, "left"))
-        z = float(own.rule.levels([way.s])[0])
-        if name == made.names[made.kerb]:
-            assert p.levels[k] == pytest.approx(p.levels[0] + LOWERED, abs=1e-9)
-            assert z > p.levels[k]
-        else:
-            assert p.levels[k] == pytest.approx(z, abs=1e-9)
+        assert p.levels[k] == pytest.approx(float(own.rule.levels([way.s])[0]), abs=1e-9)
         assert p.chainages[k] == pytest.approx(
             abs(own.plan.offset([way.s])[0]) - abs(line(q, StreetLine("line", "lip", "left")).plan.offset([way.s])[0]),
             abs=1e-9,
         )
+    assert p.levels[made.kerb] == pytest.approx(p.levels[0] + LOWERED, abs=1e-9)
     assert made.inside == pytest.approx(0.03, abs=1e-9)
     # Before it the carriageway rises to the crown, and falls away beyond.
     course, wide = course_of(q, id), made.crown
@@ -131,11 +128,11 @@ def test_one_that_is_turned_crosses_every_line_where_that_lies_and_by_as_much_mo
     for name, out, z in zip(made.names, other.out, made.levels):
         own = line(q, StreetLine("line", name, "left"))
         s = square.lip[0] - (square.out - out) * t
-        if name != made.names[made.kerb]:  # the back of the kerb is lowered
-            assert z.value == pytest.approx(own.rule.levels([s]), abs=1e-9)
+        assert z.value == pytest.approx(own.rule.levels([s]), abs=1e-9)
+        if name == made.names[made.kerb]:
+            assert z.value == pytest.approx([60.0 + 0.01 * s - 0.03 * 3.4 + LOWERED], abs=1e-9)
     lip = 60.0 + 0.01 * way.lip[0] - 0.03 * 3.4
     assert made.levels[0].value == pytest.approx([lip], abs=1e-9)
-    assert made.levels[made.kerb].value == pytest.approx([lip + LOWERED], abs=1e-9)
     assert made.crown == pytest.approx(3.4 / c, abs=1e-9)
     assert made.inside * made.crown == pytest.approx(0.03 * 3.4 - 0.01 * 3.4 * t, abs=1e-9)
     begin, finish = at_the_lip(way)

@@ -13,7 +13,7 @@ import shapely
 from shapely.geometry import Polygon
 
 from humble_loop.engine.query import Engine, Unsolved, query
-from humble_loop.geometry.arrays import Bools, Floats, Ints
+from humble_loop.geometry.arrays import Bools, Floats, Ints, frozen
 from humble_loop.ground.build import constrained_delaunay
 from humble_loop.ground.govern import ended_at
 from humble_loop.ground.merge import same_places
@@ -44,7 +44,8 @@ class Strip:
     """Between lines side by side, at common ``rows`` (n,) of their bases.
 
     ``roles`` name what lies between each line and the next; ``joined`` (n - 1,) is false where nothing is built
-    between two rows.
+    between two rows. ``inner`` (n,) are rows of the lines between the first and the last alone: what lies beside the strip knows nothing of
+    them, and meets it in the same points as without them.
     """
 
     title: str
@@ -53,6 +54,31 @@ class Strip:
     rows: Floats
     joined: Bools
     roles: tuple[str, ...]
+    inner: Bools | None = None
+
+
+def with_inner(rows: Floats, joined: Bools, inner: Floats) -> tuple[Floats, Bools, Bools]:
+    """The ``rows``, ``joined`` and ``inner`` of a strip with further rows between those that are joined; others are left out."""
+    inner = np.unique(inner)
+    i = rows.searchsorted(inner) - 1
+    there = (i >= 0) & (i < len(rows) - 1)
+    there[there] = (
+        joined[i[there]] & (inner[there] - rows[i[there]] > _NEAR) & (rows[i[there] + 1] - inner[there] > _NEAR)
+    )
+    more = inner[there]
+    at = np.concatenate([rows, more])
+    order = np.argsort(at, kind="stable")
+    is_inner = np.concatenate([np.zeros(len(rows), dtype=bool), np.ones(len(more), dtype=bool)])[order]
+    before = np.cumsum(~is_inner) - 1  # the row of the strip itself at or before each
+    last = len(rows) - 1
+    return (
+        frozen(at[order]),
+        frozen(joined[before[:-1].clip(0, max(last - 1, 0))], np.bool_),
+        frozen(is_inner, np.bool_),
+    )
+
+
+_NEAR = 1e-3  # metres from a row within which another makes none
 
 
 @dataclass(frozen=True)
@@ -133,7 +159,24 @@ def strip_points(q: Engine, id: FaceId) -> Floats:
     for i in made.lines:
         one = line(q, i)
         found.append(one.points(made.rows, frames if one.plan.base is first.base else None))
-    return np.stack(found, axis=1) if found else np.empty((0, 0, 3))
+    points = np.stack(found, axis=1) if found else np.empty((0, 0, 3))
+    return points if made.inner is None or not made.inner.any() else _fanned(points, made.rows, made.inner)
+
+
+def _fanned(points: Floats, rows: Floats, inner: Bools) -> Floats:
+    """A strip's points (n, k, 3) with those of its inner rows on the chords between its own, and along both edges at the nearest of these, from which
+    what lies between is fanned out.
+    """
+    own = np.flatnonzero(~inner)
+    after = np.clip(rows[own].searchsorted(rows), 1, len(own) - 1)
+    a, b = own[after - 1], own[after]
+    t = ((rows - rows[a]) / (rows[b] - rows[a]))[:, None, None]
+    out = points.copy()
+    on_chords = points[a, :, :2] + t * (points[b, :, :2] - points[a, :, :2])
+    out[inner, :, :2] = on_chords[inner]
+    nearest = np.where(t[:, 0, 0] < 0.5, a, b)
+    out[:, [0, -1]] = points[nearest][:, [0, -1]]
+    return out
 
 
 @query

@@ -136,6 +136,15 @@ class Meeting:
 
 
 @dataclass(frozen=True)
+class Lowers:
+    """That the kerb beside a lip is down from ``begin`` to ``finish`` along that, and comes down and goes up over ``taper`` beside it."""
+
+    begin: float
+    finish: float
+    taper: float
+
+
+@dataclass(frozen=True)
 class Following:
     """That a thing takes levels from another (None: the ground), through the thing ``by`` if that is one; ``words`` say what of it."""
 
@@ -335,6 +344,10 @@ class Kind:
 
     def holds(self, q: Engine, line: LineId) -> tuple[Hold, ...]:
         """How it holds a line of a kind before it in level, over stretches that do not overlap."""
+        return ()
+
+    def lowers(self, q: Engine, lip: LineId) -> tuple[Lowers, ...]:
+        """Stretches of a lip of a kind before it along which it has the kerb lowered; resting on nothing that has a level."""
         return ()
 
     def let_follow(self, q: Engine, line: LineId, s: float, anchor: Anchor, level: float) -> Edit | None:

@@ -118,8 +118,12 @@ class Line:
         return out
 
     def runs(self, sag: float, interval: float = np.inf) -> list[Floats]:
-        """Points (n, 3) of each unbroken run, with chords within ``sag`` of the line; places without a level left out."""
-        found = [self.points(s) for s in self.plan.runs(sag, interval)]
+        """Points (n, 3) of each unbroken run, with chords within ``sag`` of the line in plan and at every place where its grade breaks; places without a
+        level left out.
+        """
+        keys = self.rule.key_places()
+        runs = [unique_chainages(s, keys, low=float(s[0]), high=float(s[-1])) for s in self.plan.runs(sag, interval)]
+        found = [self.points(s) for s in runs]
         known = [p[np.isfinite(p[:, 2])] for p in found]
         return [p for p in known if len(p) > 1]
 

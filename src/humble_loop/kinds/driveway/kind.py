@@ -9,7 +9,7 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.kinds.driveway import show
 from humble_loop.kinds.driveway.check import Passage, passages, steepest, worst_of
 from humble_loop.kinds.driveway.model import DrivewayChoice, moved_to
-from humble_loop.kinds.driveway.place import Way, all_lots, at_the_lip, name_of, wanted, way_of
+from humble_loop.kinds.driveway.place import Way, all_lots, at_the_lip, lowers, name_of, wanted, way_of
 from humble_loop.kinds.driveway.profile import DriveLine, drive_line, drive_plan
 from humble_loop.kinds.driveway.standing import standing_on
 from humble_loop.kinds.driveway.tables import TABLES
@@ -18,7 +18,7 @@ from humble_loop.kinds.street.plan import StreetLine
 from humble_loop.kinds.street.section import own_range
 from humble_loop.lines.describe import Drawing, Handle, Mark, Row, Standing
 from humble_loop.lines.findings import Finding, failed, point, share, too_high
-from humble_loop.lines.kind import Kind
+from humble_loop.lines.kind import Kind, Lowers
 from humble_loop.lines.line import LineId, LinePlan, ThingId
 from humble_loop.lines.rules import LevelRule
 from humble_loop.site.model import Site
@@ -67,6 +67,9 @@ class Driveways(Kind):
     def level_rule(self, q: Engine, id: LineId) -> LevelRule:
         assert isinstance(id, DriveLine)
         return drive_line(q, id.lot)
+
+    def lowers(self, q: Engine, lip: LineId) -> tuple[Lowers, ...]:
+        return lowers(q, lip)
 
     def recut(self, q: Engine, site: Site, street: str, kept: tuple[float, float], rest: str) -> Site:
         return _moved(q, site)

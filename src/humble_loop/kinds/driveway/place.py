@@ -14,7 +14,10 @@ from humble_loop.kinds.driveway.model import DrivewayChoice
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.lot.layout import LotFrame, lot, lots_of_row, lots_on
 from humble_loop.kinds.lot.plan import Frontage, frontage, lot_plan
-from humble_loop.kinds.street.plan import street_ids
+from humble_loop.kinds.street.lowered import TAPER
+from humble_loop.kinds.street.plan import StreetLine, street_ids
+from humble_loop.kinds.turning_head.layout import HeadLine
+from humble_loop.lines.kind import Lowers
 from humble_loop.lines.line import LineId, LinePlan, line_plan
 from humble_loop.site import parts
 
@@ -44,7 +47,7 @@ class Way:
 
     ``lip``, ``boundary`` and ``pad`` (2,) are where its middle line crosses these; it runs straight, ``out`` metres from the lip to the boundary and ``run``
     from there to the pad, along ``ahead`` (2,). At chainage ``lip_s`` it crosses the lip, which runs along ``kerb`` (2,) there, and it ends along ``edge`` (2,) of the pad; both
-    are directions to the left as it is driven into.
+    are directions to the left as it is driven into. The lip has ``stretch`` metres to one of its chainage there.
     """
 
     lot: str
@@ -60,6 +63,7 @@ class Way:
     ahead: Floats
     out: float
     run: float
+    stretch: float
 
     @property
     def slant(self) -> float:
@@ -182,7 +186,8 @@ def way_of(q: Engine, id: str) -> Way:
     at_pad = boundary + run * ahead
     edge = _edge_at(plan.pad, at_pad, ahead)
     kerb, edge, lip, boundary, at_pad, ahead = (frozen(v) for v in (kerb, edge, lip, boundary, at_pad, ahead))
-    return Way(id, on, s, lip_s, sizes, kerb, edge, lip, boundary, at_pad, ahead, out, run)
+    stretch = float(at_lip.stretch([lip_s])[0])
+    return Way(id, on, s, lip_s, sizes, kerb, edge, lip, boundary, at_pad, ahead, out, run, stretch)
 
 
 def _crossed(q: Engine, front: Frontage, at: float, skew: float) -> tuple[LineId, float, Floats, Floats]:
@@ -216,8 +221,23 @@ def _edge_at(pad: Floats, place: Floats, ahead: Floats) -> Floats:
 
 def at_the_lip(way: Way) -> tuple[float, float]:
     """Chainages of the lip between which a driveway leaves it."""
-    half = (0.5 * way.sizes.width + way.sizes.flare) * way.slant
+    half = (0.5 * way.sizes.width + way.sizes.flare) * way.slant / way.stretch
     return way.lip_s - half, way.lip_s + half
+
+
+def lowers(q: Engine, lip: LineId) -> tuple[Lowers, ...]:
+    """Where the kerb along a street's or a head's lip is down for driveways: as wide as they are at the lip, and at the back of the kerb."""
+    found = []
+    for frame in lots_on(q, lip.street) if isinstance(lip, (StreetLine, HeadLine)) else ():
+        way = q.attempt(way_of, frame.id) if wanted(q, frame.id) else None
+        if isinstance(way, Way) and lip_of(way.line) == lip:
+            begin, finish = at_the_lip(way)
+            aside = _KERB * abs(float(way.ahead @ way.kerb)) * way.slant / way.stretch
+            found.append(Lowers(begin - aside, finish + aside, TAPER / way.stretch))
+    return tuple(found)
+
+
+_KERB = 0.5  # metres from lip to back of kerb: over which a turned driveway shifts along it, about
 
 
 def met_by(plan: LinePlan, place: Floats, ahead: Floats, s: float) -> float | None:

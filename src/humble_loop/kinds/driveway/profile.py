@@ -23,7 +23,6 @@ from humble_loop.lines.quantity import Quantity, amount, elsewhere, summed, time
 from humble_loop.lines.rules import OnGradeLine
 from humble_loop.lines.varying import Varying
 
-LOWERED = 0.06  # metres above the lip to which the back of a kerb is lowered: wheels roll over it, and water stays in the channel; typical
 _PIECE = 1.5  # metres over which it comes to another grade: more than half a wheelbase, typical
 _LEAST_PIECE = 0.1  # metres of one that is worth laying
 _LEVEL = 1e-9
@@ -77,24 +76,13 @@ def crossing(q: Engine, id: str) -> Crossing:
         point = shape.names[k]
         if k in kerb and k != kerb[-1] and shape.rise[k] > _LEVEL:
             continue  # what stands up of the kerb is taken down
-        what = f"{name} {point}"
         values: Any = way.line
         other = replace(values, point=point)
         there = line(q, other)
         s = met_by(there.plan, way.boundary, way.ahead, way.s)
         if s is None:
             raise Unsolved(name, f"at this angle it does not cross the {there.title}", "turn it nearer to square")
-        if k in kerb and k == kerb[-1] and shape.rise[k] > LOWERED:
-            levels.append(
-                summed(
-                    what,
-                    "the kerb lowered to what wheels roll over",
-                    times("lip", base),
-                    amount("lowered kerb", LOWERED),
-                )
-            )
-        else:
-            levels.append(elsewhere(there.title, other, s, there.rule.levels([s])))
+        levels.append(elsewhere(there.title, other, s, there.rule.levels([s])))
         out.append(float((there.plan.points([s])[0] - way.lip) @ way.ahead))
         names.append(point)
         done = len(names) - 1 if k in kerb else done

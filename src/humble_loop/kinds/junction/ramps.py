@@ -9,7 +9,6 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.junction.corners import (
-    CornerShape,
     Return,
     change_corner,
     corner_choice,
@@ -20,6 +19,7 @@ from humble_loop.kinds.junction.corners import (
 from humble_loop.kinds.junction.model import CornerRamp
 from humble_loop.kinds.junction.nodes import Arm
 from humble_loop.kinds.junction.raised import table_of
+from humble_loop.kinds.street.lowered import kerb_count
 from humble_loop.lines.describe import Choice, Fact, Row
 from humble_loop.lines.findings import Finding, point, share, too_high
 from humble_loop.lines.line import ThingId
@@ -51,16 +51,10 @@ def ramp_stations(q: Engine, street: str, arm: Arm, corner: Side) -> Floats:
     return made.at[(made.at > 0.0) & (made.at < total.curve.length)]
 
 
-def kerb_points(shape: CornerShape) -> int:
-    """How many points of a corner's roadside, next to the lip, are its kerb's."""
-    roles = shape.last.roles
-    return next((i for i, role in enumerate(roles) if role != "kerb"), len(roles))
-
-
 def lowered(q: Engine, street: str, arm: Arm, corner: Side, k: int) -> Varying | None:
     """By how much (m, below zero) point ``k`` of a corner's roadside is lowered along its return; None where it is not."""
     down, shape = ramp_share(q, street, arm, corner), corner_shape(q, street, arm, corner)
-    if down is None or k > kerb_points(shape):
+    if down is None or k > kerb_count(shape.last.roles):
         return None
     table = table_of(q, street, arm)
     up = np.maximum(np.array([shape.first.rise[k], shape.last.rise[k]]) - (table.by if table else 0.0), 0.0)
@@ -105,7 +99,7 @@ def ramp_findings(q: Engine, street: str, arm: Arm, corner: Side, of: ThingId) -
         words = f"its ramp reaches {past:.2f} m past the return, where the street's kerb stands"
         remedy = "make it narrower, move it towards the middle, or enlarge the return's radius"
         found.append(Finding(RULES[1], of, name, words, remedy, past, 0.0, chainage=middle, place=place))
-    k = kerb_points(shape)
+    k = kerb_count(shape.last.roles)
     if 0 < k < len(shape.last.names) - 1:
         table = table_of(q, street, arm)
         at = middle / total

@@ -13,11 +13,12 @@ from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.batter import Rise, batter, no_batter, sheet
 from humble_loop.kinds.street.earthworks import ground_under, onto
 from humble_loop.kinds.street.levels import end_ties
+from humble_loop.kinds.street.lowered import lowered_stations
 from humble_loop.kinds.street.order import built_before
 from humble_loop.kinds.street.plan import StreetLine, centreline, chain_of, is_new, name_of
 from humble_loop.kinds.street.section import outside, own_range, rows_with_kerb, side_rows, side_shape
 from humble_loop.kinds.street.side import course
-from humble_loop.lines.faces import Face, FaceId, Sheet, Strip
+from humble_loop.lines.faces import Face, FaceId, Sheet, Strip, with_inner
 from humble_loop.lines.line import LineId, ThingId, line
 from humble_loop.lines.standing import kinds
 from humble_loop.site.model import ENDS, SIDES, End, Side
@@ -90,8 +91,9 @@ def face_of(q: Engine, id: StreetFace) -> Face:
     if id.part == "roadside":
         made = course(q, id.street, id.side)
         s, joined = rows_with_kerb(q, id.street, id.side)
+        s, joined, among = with_inner(s, joined, lowered_stations(q, StreetLine(id.street, "lip", id.side)))
         across = tuple(StreetLine(id.street, n, id.side) for n in made.names[made.lip :])
-        return Strip(f"{name} {id.side} roadside", "roadside", across, s, joined, made.roles[made.lip + 1 :])
+        return Strip(f"{name} {id.side} roadside", "roadside", across, s, joined, made.roles[made.lip + 1 :], among)
     return _side_batter(q, id.street, id.side)
 
 

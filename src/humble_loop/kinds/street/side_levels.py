@@ -7,9 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from humble_loop.engine.query import Engine, query
+from humble_loop.geometry.arrays import rows_at
 from humble_loop.kinds.street.holding import holds
 from humble_loop.kinds.street.inwards import inwards
 from humble_loop.kinds.street.levels import raised
+from humble_loop.kinds.street.lowered import kerb_count, lowered_rises, lowered_rule
 from humble_loop.kinds.street.plan import StreetLine, is_new, name_of
 from humble_loop.kinds.street.side import SideCourse, course
 from humble_loop.lines.line import line
@@ -25,7 +27,26 @@ _OWN = "as its section has it"
 def side_rule(q: Engine, street: str, side: Side, k: int) -> LevelRule:
     """How point ``k`` of a side comes by its levels."""
     made = course(q, street, side)
-    return _moved(q, street, side, made, k, made.lip) if k <= made.lip else _beside(q, street, side, made, k)
+    if k <= made.lip:
+        return _moved(q, street, side, made, k, made.lip)
+    own, kerb = _beside(q, street, side, made, k), kerb_count(made.roles[made.lip + 1 :])
+    if k > made.lip + kerb:
+        return own
+    rise = _rise_where_lowered(q, street, made, k, made.lip + kerb)
+    return lowered_rule(q, f"{name_of(q, street)} {side} {made.names[k]}", StreetLine(street, "lip", side), own, rise)
+
+
+def _rise_where_lowered(q: Engine, street: str, made: SideCourse, k: int, last: int) -> Varying:
+    """How high point ``k`` of a kerb, whose back is point ``last``, stands above the lip where the kerb is lowered."""
+    table, first = raised(q, street), made.lip + 1
+    at = np.union1d(made.at, table.at)
+    out, rise = (
+        np.cumsum(v, axis=1)
+        for v in rows_at(at, made.at, made.widths[:, first : last + 1], made.rises[:, first : last + 1])
+    )
+    by, none = table(at), np.zeros(1)
+    rows = [lowered_rises(np.concatenate([none, o]), np.concatenate([none, r - b])) for o, r, b in zip(out, rise, by)]
+    return Varying.of(at, [row[k - made.lip] for row in rows])
 
 
 def by_section(q: Engine, street: str, side: Side) -> LevelRule:

@@ -13,6 +13,7 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, left_normals, tangents
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.street.batter import batter
+from humble_loop.kinds.street.lowered import lowered_stations
 from humble_loop.kinds.street.plan import StreetLine, chain_of
 from humble_loop.kinds.street.section import inside_points, side_rows
 from humble_loop.kinds.turning_head.layout import HeadLine, head_shape, leaves_at, outline
@@ -20,7 +21,7 @@ from humble_loop.kinds.turning_head.levels import ring_levels
 from humble_loop.kinds.turning_head.lines import ring_rows
 from humble_loop.kinds.turning_head.place import approach, head_at, head_name, own_side
 from humble_loop.kinds.turning_head.sizes import TIGHT, head_sizes
-from humble_loop.lines.faces import Face, FaceId, Patch, Strip
+from humble_loop.lines.faces import Face, FaceId, Patch, Strip, with_inner
 from humble_loop.lines.line import ThingId, line
 from humble_loop.site.model import SIDES, End, side_sign
 
@@ -75,7 +76,8 @@ def face_of(q: Engine, id: HeadFace) -> Face:
     joined = np.ones(len(s) - 1, dtype=bool)
     if id.part == "roadside":
         lines = tuple(HeadLine(id.street, id.end, n) for n in shape.first.names)
-        return Strip(f"{name} roadside", "roadside", lines, s, joined, shape.first.roles)
+        s, joined, inner = with_inner(s, joined, lowered_stations(q, HeadLine(id.street, id.end)))
+        return Strip(f"{name} roadside", "roadside", lines, s, joined, shape.first.roles, inner)
     return batter(q, f"{name} batter", HeadLine(id.street, id.end, shape.first.names[-1]), s, joined, ground_of(q))
 
 

@@ -6,6 +6,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, query
 from humble_loop.geometry.arrays import Floats, frozen, unique_chainages
+from humble_loop.kinds.street.lowered import kerb_count, lowered_rises, lowered_rule
 from humble_loop.kinds.turning_head.layout import HeadLine, head_shape, outline
 from humble_loop.kinds.turning_head.levels import ring_levels
 from humble_loop.kinds.turning_head.openings import lowered, opening_stations
@@ -30,7 +31,12 @@ def rule_of(q: Engine, id: HeadLine) -> LevelRule:
     )
     if (down := lowered(q, id.street, id.end, k)) is not None:
         rises = (*rises, ("down where its kerb is", down))
-    return Above(plan.title, "out from the lip by the typical section", lip, "lip", line(q, lip).rule, rises)
+    own = Above(plan.title, "out from the lip by the typical section", lip, "lip", line(q, lip).rule, rises)
+    kerb = kerb_count(shape.first.roles)
+    if k > kerb:
+        return own
+    up = [float(lowered_rises(s.out[: kerb + 1], s.rise[: kerb + 1])[k]) for s in (shape.first, shape.last)]
+    return lowered_rule(q, plan.title, lip, own, Varying.of([0.0, plan.end], up))
 
 
 @query

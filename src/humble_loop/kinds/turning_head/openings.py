@@ -10,6 +10,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen, tangents
+from humble_loop.kinds.street.lowered import kerb_count
 from humble_loop.kinds.street.section import SideShape
 from humble_loop.kinds.turning_head.layout import head_shape, outline
 from humble_loop.kinds.turning_head.levels import ring_levels
@@ -70,7 +71,7 @@ def openings(q: Engine, street: str, end: End) -> tuple[Opening, ...]:
 def lowered(q: Engine, street: str, end: End, k: int) -> Varying | None:
     """By how much (m, below zero) point ``k`` of a head's roadside is lowered round it; None where it nowhere is."""
     shape, total = head_shape(q, street, end), outline(q, street, end).ring.total
-    kerb = next((i for i, role in enumerate(shape.first.roles) if role != "kerb"), len(shape.first.roles))
+    kerb = kerb_count(shape.first.roles)
     at: list[float] = [0.0]
     down: list[float] = [0.0]
     for one in openings(q, street, end):

@@ -1,0 +1,74 @@
+"""Kerbs that are lowered along stretches of a lip, as driveways need it: what of the kerb stands up is down there, and all behind it stays."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from humble_loop.engine.query import Engine
+from humble_loop.geometry.arrays import Floats
+from humble_loop.lines.line import LineId, line
+from humble_loop.lines.rules import Above, Held, Hold, LevelRule
+from humble_loop.lines.standing import kinds
+from humble_loop.lines.varying import Varying
+
+LOWERED = 0.06  # metres above the lip to which the back of a kerb is lowered: wheels roll over it, and water stays in the channel; typical
+TAPER = 0.9  # metres over which it comes down and goes up again: the length of a kerb stone, typical
+_STANDS = 1e-9  # metres above the lip from which a point stands up
+
+
+def lowered_share(q: Engine, lip: LineId) -> Varying | None:
+    """How far the kerb beside a lip is down along it, 0 to 1; None where it nowhere is.
+
+    Between two stretches so near one another that the kerb would not come up to its height it stays down.
+    """
+    spans = sorted((m.begin, m.finish, m.taper) for kind in kinds() for m in kind.lowers(q, lip))
+    merged: list[tuple[float, float, float]] = []
+    for begin, finish, taper in spans:
+        if merged and begin - taper < merged[-1][1] + merged[-1][2]:
+            merged[-1] = merged[-1][0], max(finish, merged[-1][1]), taper
+        else:
+            merged.append((begin, finish, taper))
+    if not merged:
+        return None
+    at = [v for begin, finish, taper in merged for v in (begin - taper, begin, finish, finish + taper)]
+    return Varying.of(at, [0.0, 1.0, 1.0, 0.0] * len(merged))
+
+
+def lowered_stations(q: Engine, lip: LineId) -> Floats:
+    """Where along a lip the kerb beside it begins and ends to come down and to go up."""
+    share = lowered_share(q, lip)
+    return np.empty(0) if share is None else share.at
+
+
+def lowered_rises(out: Floats, rise: Floats) -> Floats:
+    """What is left of the rises above the lip (k,) of a kerb's points, ``out`` metres (k,) outside that, lip first, where it is lowered.
+
+    From the last of them that does not stand up, the channel's, it is straight to the back of the kerb.
+    """
+    if rise[-1] <= LOWERED:
+        return rise
+    low = int(np.flatnonzero(rise <= _STANDS)[-1])
+    wide = float(out[-1] - out[low])
+    straight = (out - out[low]) / wide if wide > 0.0 else np.ones_like(out)
+    found: Floats = np.where(np.arange(len(out)) > low, rise[low] + straight * (LOWERED - rise[low]), rise)
+    return found
+
+
+def lowered_rule(q: Engine, title: str, lip: LineId, own: LevelRule, rise: Varying) -> LevelRule:
+    """The rule of a point of a kerb: its own, and ``rise`` (m) above the lip where it is lowered."""
+    share = lowered_share(q, lip)
+    if share is None:
+        return own
+    down = Above(
+        title, "out from the lip by the lowered kerb", lip, "lip", line(q, lip).rule, (("lowered kerb", rise),)
+    )
+    return Held(
+        title, "lowered for driveways", own, "as its kerb has it", (Hold(lip, "the lowered kerb", down, share),)
+    )
+
+
+def kerb_count(roles: Sequence[str]) -> int:
+    """How many pieces outside a lip, next to it, are its kerb's."""
+    return next((i for i, role in enumerate(roles) if role != "kerb"), len(roles))
