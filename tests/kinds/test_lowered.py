@@ -7,8 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from humble_loop.engine.query import Engine
+from humble_loop.kinds.driveway.lowering import drawn
 from humble_loop.kinds.driveway.model import set_driveway
 from humble_loop.kinds.driveway.place import all_lots, at_the_lip, way_of
+from humble_loop.kinds.driveway.profile import drive_line
 from humble_loop.kinds.lot.model import set_lot_row
 from humble_loop.kinds.street import StreetLine
 from humble_loop.kinds.street.edits import reverse_street
@@ -17,7 +19,9 @@ from humble_loop.kinds.street.section import rule_of
 from humble_loop.kinds.street.side import course
 from humble_loop.kinds.turning_head.layout import HeadLine
 from humble_loop.lines.faces import finished_mesh, levels_on, strip_points, with_inner
-from humble_loop.lines.line import line
+from humble_loop.lines.line import ThingId, line
+from humble_loop.lines.standing import kind_of
+from humble_loop.site import parts
 from humble_loop.whole.things import all_faces
 from tests.conftest import examples
 from tests.kinds.test_driveways import COURT, lined
@@ -175,3 +179,35 @@ def test_lots_that_are_cut_anew_take_the_lowered_kerbs_along():
     wide = set_lot_row(site, all_lots(Engine(site))[0].row.id, frontage=24.0)
     a, b = (lowered_share(Engine(s), LIP) for s in (site, wide))
     assert len(b.at) < len(a.at)
+
+
+def test_it_is_set_out_where_it_begins_to_go_down_is_down_and_is_up_again():
+    q = Engine(lined())
+    id = all_lots(q)[2].id
+    begin, finish = at_the_lip(way_of(q, id))
+    points = kind_of("driveway").set_out(q, ThingId("driveway", id))
+    choice = parts.set_out(q)
+    offset, height = choice.offset, choice.height
+    kerb = [p for p in points if "kerb" in p.mark]
+    assert [p.mark for p in kerb[:4]] == [p.mark for p in kerb[4:]]
+    assert [p.along for p in kerb[:4]] == pytest.approx([begin - TAPER, begin, finish, finish + TAPER], abs=1e-6)
+    assert {p.base for p in kerb} == {"Line"}
+    back = line(q, StreetLine("line", kerb_of(q)[0][-1], "left"))
+    for p in kerb[4:]:
+        assert p.level == pytest.approx(float(back.rule.levels([p.along])[0]) + height, abs=1e-9)
+        assert p.offset == pytest.approx(float(back.plan.offset.one(p.along)) + offset, abs=1e-9)
+    middle = [p for p in points if p.mark == "change of grade"]
+    assert [p.level - height for p in middle] == pytest.approx(drive_line(q, id).profile.levels.tolist(), abs=1e-9)
+
+
+def test_in_plan_it_runs_from_lip_to_lip_along_the_back_of_the_kerb():
+    q = Engine(lined())
+    way = way_of(q, all_lots(q)[2].id)
+    begin, finish = at_the_lip(way)
+    points = drawn(q, way)
+    lip, back = (abs(line(q, StreetLine("line", n, "left")).plan.offset.one(begin)) for n in ("lip", kerb_of(q)[0][-1]))
+    assert points[[0, 1, -2, -1]] == pytest.approx(
+        np.array([[begin - TAPER, lip], [begin, back], [finish, back], [finish + TAPER, lip]]), abs=1e-9
+    )
+    bare = Engine(without(lined()))
+    assert not len(drawn(bare, way))

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
+from typing import Any, Generic, TypeVar
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+T = TypeVar("T")
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
@@ -17,6 +19,20 @@ def frozen(values: ArrayLike, dtype: Any = np.float64) -> NDArray[Any]:
     array = np.array(values, dtype=dtype, order="C")
     array.setflags(write=False)
     return array
+
+
+class kept(Generic[T]):  # noqa: N801 - it is read as a decorator
+    """A value that is worked out when it is first read and kept with its object: like ``cached_property``, but without that one's lock, which
+    costs more than most of what is worked out here.
+    """
+
+    def __init__(self, function: Callable[[Any], T]) -> None:
+        self._function, self._name = function, function.__name__
+        self.__doc__ = function.__doc__
+
+    def __get__(self, of: Any, kind: Any = None) -> T:
+        found = of.__dict__[self._name] = self._function(of)
+        return found
 
 
 def as_row(values: ArrayLike) -> Floats:

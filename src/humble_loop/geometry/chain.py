@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from itertools import accumulate
 from typing import NamedTuple
 
@@ -12,7 +11,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from humble_loop.geometry import one_place
-from humble_loop.geometry.arrays import Floats, Ints, clipped, frozen, left_normals, tangents
+from humble_loop.geometry.arrays import Floats, Ints, clipped, frozen, kept, left_normals, tangents
 
 # 24 nodes integrate a clothoid whose heading turns by up to a full circle to better than 1e-12 m per 100 m.
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(24)
@@ -115,12 +114,12 @@ class Chain:
         starts = frozen([0.0, *accumulate(e.length for e in elements)])
         return Chain(frozen(xy), frozen(heading), length, k0, k1, starts)
 
-    @cached_property
+    @kept
     def _turns(self) -> bool:
         """Whether there are transitions in it."""
         return bool((self.k0 != self.k1).any())
 
-    @cached_property
+    @kept
     def _pieces(self) -> tuple[list[one_place.Piece], list[float]]:
         """Its elements in plain numbers, as if none were a transition, and where they start."""
         columns = (self.xy[:, 0], self.xy[:, 1], self.heading, self.length, self.k0, self.starts)
@@ -129,7 +128,7 @@ class Chain:
             one_place.Piece.of(x, y, h, length, k, at, _FLAT) for x, y, h, length, k, at in rows
         ], self.starts.tolist()
 
-    @cached_property
+    @kept
     def _rates(self) -> Floats:
         """Change of curvature per metre of each element (n,)."""
         long = self.length > 0
@@ -343,11 +342,11 @@ class Chain:
             t[moved, j], heading[moved, j], distance[moved, j] = end + along[moved], h, np.abs(across[moved])
             d[moved, j] = np.stack([-s * across[moved], c * across[moved]], axis=1)
 
-    @cached_property
+    @kept
     def _begin(self) -> tuple[Floats, float]:
         return self.xy[0], float(self.heading[0])
 
-    @cached_property
+    @kept
     def _end(self) -> tuple[Floats, float]:
         points, headings = self._on_element(len(self.length) - 1, self.length[-1:])
         return points[0], float(headings[0])

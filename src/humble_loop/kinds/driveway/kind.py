@@ -8,6 +8,7 @@ import shapely
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.kinds.driveway import show
 from humble_loop.kinds.driveway.check import Passage, passages, steepest, worst_of
+from humble_loop.kinds.driveway.lowering import set_out_points
 from humble_loop.kinds.driveway.model import DrivewayChoice, moved_to
 from humble_loop.kinds.driveway.place import Way, all_lots, at_the_lip, lowers, name_of, wanted, way_of
 from humble_loop.kinds.driveway.profile import DriveLine, drive_line, drive_plan
@@ -16,7 +17,7 @@ from humble_loop.kinds.driveway.tables import TABLES
 from humble_loop.kinds.lot.layout import lot, lots_of_row
 from humble_loop.kinds.street.plan import StreetLine
 from humble_loop.kinds.street.section import own_range
-from humble_loop.lines.describe import Drawing, Handle, Mark, Row, Standing
+from humble_loop.lines.describe import Drawing, Handle, Mark, Row, SetOutPoint, Standing
 from humble_loop.lines.findings import Finding, failed, point, share, too_high
 from humble_loop.lines.kind import Kind, Lowers
 from humble_loop.lines.line import LineId, LinePlan, ThingId
@@ -79,6 +80,9 @@ class Driveways(Kind):
 
     def findings(self, q: Engine, thing: ThingId) -> tuple[Finding, ...]:
         return driveway_findings(q, thing.id)
+
+    def set_out(self, q: Engine, thing: ThingId) -> tuple[SetOutPoint, ...]:
+        return set_out_points(q, thing.id)
 
     def outline(self, q: Engine, thing: ThingId) -> Drawing:
         return show.outline(q, thing.id)

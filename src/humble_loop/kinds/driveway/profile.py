@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any, ClassVar
+from typing import Any, ClassVar, cast
 
 import numpy as np
 
@@ -14,6 +14,7 @@ from humble_loop.geometry.gradeline import Profile
 from humble_loop.kinds.driveway.place import Way, lip_of, met_by, name_of, way_of
 from humble_loop.kinds.lot.layout import lot
 from humble_loop.kinds.lot.pad import pad
+from humble_loop.kinds.street.lowered import kerb_count
 from humble_loop.kinds.street.plan import StreetLine, class_of
 from humble_loop.kinds.street.section import SideShape, side_shape
 from humble_loop.kinds.turning_head.layout import HeadLine, head_shape, outline
@@ -87,6 +88,13 @@ def crossing(q: Engine, id: str) -> Crossing:
         names.append(point)
         done = len(names) - 1 if k in kerb else done
     return Crossing(frozen(out), tuple(names), tuple(levels), *_inside(q, way, float(z[0])), done)
+
+
+def kerb_back(q: Engine, way: Way) -> LineId | None:
+    """The line along the back of the kerb that a driveway crosses; None where its street has none."""
+    shape = _shape(q, way.line, way.s)
+    count, values = kerb_count(shape.roles), cast(Any, way.line)
+    return replace(values, point=shape.names[count]) if count else None
 
 
 def _shape(q: Engine, boundary: LineId, s: float) -> SideShape:

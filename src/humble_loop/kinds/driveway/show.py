@@ -10,6 +10,7 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.kinds.driveway.check import Verdict, passages, steepest, worst_of
+from humble_loop.kinds.driveway.lowering import drawn
 from humble_loop.kinds.driveway.model import MOST_SKEW, set_driveway
 from humble_loop.kinds.driveway.place import Way, at_the_lip, choice_of, name_of, sizes_of, wanted, way_of
 from humble_loop.kinds.driveway.profile import drive_line
@@ -31,6 +32,7 @@ from humble_loop.lines.describe import (
     Told,
     Typed,
     Unit,
+    joined_up,
 )
 from humble_loop.lines.line import ThingId
 from humble_loop.site.edits import Edit
@@ -50,8 +52,8 @@ def outline(q: Engine, id: str) -> Drawing:
     made = q.attempt(way_of, id)
     if isinstance(made, Unsolved):
         return Drawing()
-    ring = made.ring
-    return Drawing((Stroke("driveway", np.concatenate([ring, ring[:1]])),))
+    ring, kerb = made.ring, drawn(q, made)
+    return Drawing((Stroke("driveway", joined_up([np.concatenate([ring, ring[:1]]), kerb])),))
 
 
 def details(q: Engine, id: str) -> Drawing:

@@ -101,7 +101,7 @@ def bypass_after(q: Engine, id: str, key: str) -> Bypass | None:
         )
     gap = gap_after(q, id, key, partial(lane_edge, q))
     try:
-        lanes = gap.kerb(0.0)
+        lanes = gap.kerb(lambda: 0.0)
     except NoKerb as error:
         raise Unsolved(name, error.words, error.remedy) from None
     if lanes.alone:

@@ -249,8 +249,8 @@ class Gap:
     outer: _Outer
     at_lanes: tuple[Touch | None, Touch | None] = (None, None)
 
-    def kerb(self, least: float) -> Kerb:
-        """Its kerb; radii that are lessened for want of room are ``least`` (m) or more. Raises NoKerb."""
+    def kerb(self, least: Callable[[], float]) -> Kerb:
+        """Its kerb; radii that are lessened for want of room are ``least`` (m) or more, which is asked then. Raises NoKerb."""
         most, why, missing = max(self.wanted), None, -np.inf
         try:
             arcs = self._arcs(most, self.outer)
@@ -264,7 +264,7 @@ class Gap:
             raise NoKerb(words, self._less_turn())
         try:
             worth = _WORTH * min(most, self.circle.radius)
-            return self._lessened(most, missing, max(least, worth)) or self._largest_alone()
+            return self._lessened(most, missing, max(least(), worth)) or self._largest_alone()
         except DoesNotFit as error:
             remedy = "enlarge the circle, or move the leg nearer to its middle"
             raise NoKerb(f"its kerb does not fit: {why or error}", remedy) from None

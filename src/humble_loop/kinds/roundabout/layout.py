@@ -111,9 +111,8 @@ def kerb_after(q: Engine, id: str, key: str) -> Kerb:
                 _gap_name(q, id, gap), words, "give it another radius, or take the bypass lane away"
             ) from None
     ends: tuple[tuple[Leg, Side], ...] = ((gap.legs[0], "left"), (gap.legs[1], "right"))
-    reach = max(side_shape(q, g.street, g.own_side(s), g.at).reach for g, s in ends)
     try:
-        return gap.kerb(reach / TIGHT)
+        return gap.kerb(lambda: max(side_shape(q, g.street, g.own_side(s), g.at).reach for g, s in ends) / TIGHT)
     except NoKerb as error:
         raise Unsolved(_gap_name(q, id, gap), error.words, error.remedy) from None
 

@@ -301,7 +301,13 @@ _SIZES = (
 
 def leg_sizes(q: Engine, id: str, leg: Leg) -> LegSizes:
     """A leg's sizes: as chosen, else its preset's."""
-    chosen, preset = leg_choice(q, id, leg.street, leg.drawn), sizes_of(q, id)
+    return _leg_sizes(q, id, leg.street, leg.drawn)
+
+
+@query
+def _leg_sizes(q: Engine, id: str, street: str, drawn: Way) -> LegSizes:
+    """The same by what a leg is: they stay where the circle or its legs are moved."""
+    chosen, preset = leg_choice(q, id, street, drawn), sizes_of(q, id)
     values = {k: (getattr(preset, k) if (v := getattr(chosen, k)) is None else v) for k in _SIZES}
     for end in ("entry", "exit"):
         outer, turn = getattr(chosen, f"{end}_outer"), getattr(chosen, f"{end}_turn")

@@ -141,8 +141,8 @@ def section_at(q: Engine, street: str, chainage: float) -> tuple[TypicalSection,
 
 
 @query
-def course(q: Engine, street: str, side: Side) -> SideCourse:
-    """A side of a street all along it."""
+def _by_sections(q: Engine, street: str, side: Side) -> SideCourse:
+    """A side of a street all along it as its sections have it, whatever widens it."""
     along = sections_along(q, street)
     sides = [section.side(drawn_side(q, street, side)) for _, section in along]
     points = [points_of(q, s) for s in sides]
@@ -158,7 +158,13 @@ def course(q: Engine, street: str, side: Side) -> SideCourse:
     at, which = stations([c for c, _ in along if c is not None])
     slopes = [(s.cut_slope, s.fill_slope) for s in sides]
     varying = (frozen(np.array(v, dtype=np.float64)[which]) for v in (widths, rises, slopes, _benches(sides)))
-    made = SideCourse(names, pieces, names.index("lip"), frozen(at), *varying)
+    return SideCourse(names, pieces, names.index("lip"), frozen(at), *varying)
+
+
+@query
+def course(q: Engine, street: str, side: Side) -> SideCourse:
+    """A side of a street all along it."""
+    made = _by_sections(q, street, side)
     for kind in kinds():
         for more in kind.widens(q, street, side):
             made = _wider(made, more)
