@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from humble_loop.geometry.rolling import Course, Underside, clearances, poses, rolled, wheel_levels
+from humble_loop.geometry.rolling import Course, Underside, clearances, poses, rolled, rolled_each, wheel_levels
 from tests.conftest import examples
 
 
@@ -122,3 +122,19 @@ def test_wheels_never_sink_in_the_body_stays_rigid_and_nothing_is_lower_in_betwe
     least = rolled(course, LOW, -8.0, run.sum() + 4.0)
     anywhere = -8.0 + share * (run.sum() + 12.0)
     assert clearances(course, LOW, np.array([anywhere]))[0][0] >= least.clearance - 1e-4
+
+
+def test_several_at_once_on_courses_of_their_own_keep_off_as_each_alone():
+    """Courses of other lengths, one of them going on uphill where it ends, and vehicles that roll beyond the ends of all."""
+    ramp = Course(np.array([-8.0, 0.0, 4.0]), np.array([0.2, 0.0, 0.7]))
+    long = Course(np.array([-8.0, 0.0, 0.3, 0.5, 3.0, 5.0, 12.0]), np.array([0.2, 0.0, -0.03, 0.06, 0.1, 0.4, 0.4]))
+    courses, unders = [ramp, long, long, ramp], [LOW, LOW.turned(), LOW, LOW.turned()]
+    begins, finishes = [-6.0, -5.0, -6.0, -7.0], [9.0, 14.0, 15.0, 8.0]
+    alone = [rolled(*of) for of in zip(courses, unders, begins, finishes)]
+    for one, by_itself in zip(rolled_each(courses, unders, begins, finishes), alone):
+        assert one.clearance == pytest.approx(by_itself.clearance, abs=1e-9)
+    pairs = rolled_each(courses, unders, begins, finishes, 2)
+    for k in (0, 2):
+        least = min(p.clearance for p in alone[k : k + 2])
+        assert min(p.clearance for p in pairs[k : k + 2]) == pytest.approx(least, abs=1e-9)
+        assert all(p.clearance >= least - 1e-9 for p in pairs[k : k + 2])

@@ -230,11 +230,15 @@ def test_every_vehicle_is_rolled_both_ways_and_the_worst_is_told():
     made = passages(q, frame.id)
     assert [(p.vehicle, p.direction) for p in made][:2] == [("Low car", "forwards"), ("Low car", "backwards")]
     assert len(made) == 6
-    course = course_of(q, frame.id)
     for p, v in zip(made[::2], site.all(DriveVehicle)):
         under = underside_of(v)
-        again = rolled(course, under, -under.points[-1, 0] - 1.0, float(course.s[-2]) + 1.0)
-        assert p.clearance == again.clearance
+        alone = []
+        for aside in (0.5 * v.track, -0.5 * v.track):
+            course = course_of(q, frame.id, aside)
+            alone.append(rolled(course, under, -under.points[-1, 0] - 1.0, float(course.s[-2]) + 1.0).clearance)
+        assert p.clearance == pytest.approx(min(alone), abs=1e-9)
+        if abs(alone[0] - alone[1]) > 1e-9:
+            assert p.aside == (0.5 if alone[0] < alone[1] else -0.5) * v.track
     # A pad far below: the body touches where the boundary breaks, and the finding says who and where.
     deep = set_pad(site, frame.row.id, frame.number, float(pad(q, frame.id).boundary) - 2.5)
     e = Engine(deep)
@@ -244,9 +248,80 @@ def test_every_vehicle_is_rolled_both_ways_and_the_worst_is_told():
     assert worst.vehicle.lower() in found.message
     assert f"touches by {1000 * -worst.clearance:.0f} mm" in found.message
     way = way_of(e, frame.id)
-    assert found.place == pytest.approx(tuple(way.lip + worst.at * way.ahead))
+    left = np.array([-way.ahead[1], way.ahead[0]])
+    assert found.place == pytest.approx(tuple(way.lip + worst.at * way.ahead + worst.aside * left))
     assert found in findings(e)
     assert [verdict_of(c) for c in (-0.001, 0.0, 0.0199, 0.02)] == ["touches", "near", "near", "clear"]
+
+
+def test_beside_its_middle_it_has_the_streets_levels_there_and_the_pads():
+    """On the left of a street due east that rises 1 %, the left as one drives in is the west: lower by 1 % of how far that is, all the way to the boundary."""
+    site = lined()
+    frame = all_lots(Engine(site))[2]
+    q = Engine(site)
+    middle = drive_line(q, frame.id).profile
+    n = len(crossing(q, frame.id).names)
+    for aside in (0.7, -0.7, 1.5):
+        made, p = crossing(q, frame.id, aside), drive_line(q, frame.id, aside).profile
+        assert made.lip == pytest.approx(way_of(q, frame.id).lip + [-aside, 0.0], abs=1e-9)
+        assert p.levels[:n] == pytest.approx(middle.levels[:n] - 0.01 * aside, abs=1e-9)
+        assert p.levels[-1] == pytest.approx(middle.levels[-1], abs=1e-12)
+        assert p.chainages == pytest.approx(middle.chainages, abs=1e-9)
+    # Its edges are lines of their own.
+    left, right = (line(q, DriveLine(frame.id, e)) for e in ("left edge", "right edge"))
+    assert left.points([0.0])[0, :2] == pytest.approx(way_of(q, frame.id).lip - [1.5, 0.0], abs=1e-9)
+    assert right.title == f"{frame.name} driveway right edge"
+    assert right.rule.levels([0.0]) - left.rule.levels([0.0]) == pytest.approx([0.03], abs=1e-9)
+    assert {DriveLine(frame.id), DriveLine(frame.id, "left edge")} <= set(
+        kind_of("driveway").lines(q, ThingId("driveway", frame.id))
+    )
+
+
+def test_turned_its_tracks_come_to_lip_and_pad_where_these_lie():
+    site = lined()
+    frame = all_lots(Engine(site))[2]
+    site = set_driveway(site, frame.row.id, frame.number, frame.along, skew=30.0)
+    q = Engine(site)
+    way, c = way_of(q, frame.id), np.cos(np.pi / 6)
+    for aside in (0.7, -0.7):
+        lip = crossing(q, frame.id, aside).lip
+        assert lip[1] == pytest.approx(way.lip[1], abs=1e-9)
+        assert lip[0] == pytest.approx(way.lip[0] - aside / c, abs=1e-9)
+        # To the pad it is as long as in the middle: lip and pad are parallel.
+        assert drive_line(q, frame.id, aside).profile.chainages[-1] == pytest.approx(way.out + way.run, abs=1e-6)
+
+
+def test_a_street_that_climbs_along_the_kerb_leaves_less_on_one_side():
+    """At 8 % along the kerb a track 1.5 m wide has 12 cm more to climb to the pad on its lower side."""
+    steep = [Vip(chainage=0, level=60.0), Vip(chainage=200, level=76.0)]
+    site = edits.set_vips(lined((0.08, 0.0)), "line", steep)
+    q, frame = Engine(site), all_lots(Engine(site))[2]
+    lower, higher = course_of(q, frame.id, 0.75), course_of(q, frame.id, -0.75)
+    assert higher.level(np.zeros(1)) - lower.level(np.zeros(1)) == pytest.approx([0.12], abs=1e-9)
+    assert higher.z[-1] == pytest.approx(lower.z[-1], abs=1e-12)
+    for slope in (0.08, -0.08):
+        e = Engine(
+            edits.set_vips(
+                lined((slope, 0.0)), "line", [Vip(chainage=0, level=70.0), Vip(chainage=200, level=70.0 + 200 * slope)]
+            )
+        )
+        for p, v in zip(passages(e, frame.id), [v for v in site.all(DriveVehicle) for _ in range(2)]):
+            under = underside_of(v) if p.direction == "forwards" else underside_of(v).turned()
+            alone = {
+                a: rolled(
+                    course_of(e, frame.id, a),
+                    under,
+                    -under.points[-1, 0] - 1.0,
+                    float(course_of(e, frame.id, a).s[-2]) + 1.0,
+                )
+                for a in (0.5 * v.track, -0.5 * v.track)
+            }
+            worst = min(alone, key=lambda a: alone[a].clearance)
+            assert p.clearance == pytest.approx(alone[worst].clearance, abs=1e-9)
+            assert alone[-worst].clearance == pytest.approx(alone[worst].clearance, abs=1e-9) or p.aside == worst
+            assert p.beside == ("left" if p.aside > 0.0 else "right")
+    rows = table(q, "clearances", frame.name)
+    assert [dict(zip(rows.columns, r))["wheels"] for r in rows.rows] == [p.beside for p in passages(q, frame.id)]
 
 
 def test_a_kerb_that_is_moved_moves_it_and_what_is_left_under_it():
@@ -356,8 +431,13 @@ def test_the_one_that_keeps_least_stands_in_the_long_section_there_or_under_the_
     site = set_pad(site, frame.row.id, frame.number, float(pad(Engine(site), frame.id).boundary) + 1.15)
     q, id = Engine(site), DriveLine(frame.id)
     worst, made = worst_of(passages(q, frame.id)), kind_of("driveway").standing_on(q, id, None)
-    assert made.words == f"{worst.vehicle}, {worst.direction}: {1000 * worst.clearance:.0f} mm".replace("-", "−")
-    course, breaks = course_of(q, frame.id), np.flatnonzero(np.isnan(made.points[:, 0]))
+    assert (
+        made.words
+        == f"{worst.vehicle}, {worst.direction}, {worst.beside} wheels: {1000 * worst.clearance:.0f} mm".replace(
+            "-", "−"
+        )
+    )
+    course, breaks = course_of(q, frame.id, worst.aside), np.flatnonzero(np.isnan(made.points[:, 0]))
     body, wheel = made.points[: breaks[0]], made.points[breaks[0] + 1 : breaks[1]]
     under = body[: len(site.all(DriveVehicle)[0].underside)]
     x = np.linspace(under[0, 0], under[-1, 0], 4000)

@@ -7,11 +7,11 @@ import shapely
 
 from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.kinds.driveway import show
-from humble_loop.kinds.driveway.check import Passage, passages, steepest, worst_of
+from humble_loop.kinds.driveway.check import Passage, passages, place_of, steepest, worst_of
 from humble_loop.kinds.driveway.lowering import set_out_points
 from humble_loop.kinds.driveway.model import DrivewayChoice, moved_to
 from humble_loop.kinds.driveway.place import Way, all_lots, at_the_lip, lowers, name_of, wanted, way_of
-from humble_loop.kinds.driveway.profile import DriveLine, drive_line, drive_plan
+from humble_loop.kinds.driveway.profile import EDGES, DriveLine, aside_of, crossing, drive_line, drive_plan
 from humble_loop.kinds.driveway.standing import standing_on
 from humble_loop.kinds.driveway.tables import TABLES
 from humble_loop.kinds.lot.layout import lot, lots_of_row
@@ -59,7 +59,11 @@ class Driveways(Kind):
         return {}
 
     def lines(self, q: Engine, thing: ThingId) -> tuple[LineId, ...]:
-        return () if isinstance(q.attempt(drive_line, thing.id), Unsolved) else (DriveLine(thing.id),)
+        if isinstance(q.attempt(drive_line, thing.id), Unsolved):
+            return ()
+        edges = (DriveLine(thing.id, point) for point in EDGES)
+        there = (e for e in edges if not isinstance(q.attempt(crossing, e.lot, aside_of(q, e)), Unsolved))
+        return (DriveLine(thing.id), *there)
 
     def line_plan(self, q: Engine, id: LineId) -> LinePlan:
         assert isinstance(id, DriveLine)
@@ -67,7 +71,7 @@ class Driveways(Kind):
 
     def level_rule(self, q: Engine, id: LineId) -> LevelRule:
         assert isinstance(id, DriveLine)
-        return drive_line(q, id.lot)
+        return drive_line(q, id.lot, aside_of(q, id))
 
     def lowers(self, q: Engine, lip: LineId) -> tuple[Lowers, ...]:
         return lowers(q, lip)
@@ -133,7 +137,7 @@ def driveway_findings(q: Engine, id: str) -> tuple[Finding, ...]:
     found = [*_in_a_corner(q, of, name, way), *_over_others(q, of, name, way), *_outside(q, of, name, way)]
     worst = worst_of(made)
     if worst is not None and worst.verdict != "clear":
-        found.append(_scrapes(of, name, worst, point(way.lip + worst.at * way.ahead)))
+        found.append(_scrapes(of, name, worst, place_of(q, of.id, worst)))
     grade, most = steepest(q, id)
     if too_high(abs(grade), most):
         words = f"it {'climbs' if grade > 0 else 'falls'} at {share(abs(grade))}, more than {share(most)}"
@@ -193,7 +197,7 @@ def _outside(q: Engine, of: ThingId, name: str, way: Way) -> list[Finding]:
 
 
 def _scrapes(of: ThingId, name: str, worst: Passage, place: tuple[float, float]) -> Finding:
-    where = f"{abs(worst.at):.2f} m {'beyond' if worst.at >= 0 else 'before'} the lip"
+    where = f"{abs(worst.at):.2f} m {'beyond' if worst.at >= 0 else 'before'} the lip on its {worst.beside}"
     who = f"a {worst.vehicle.lower()} that goes in {worst.direction}"
     if worst.verdict == "touches":
         words = f"{who} touches by {1000 * -worst.clearance:.0f} mm, {where}"

@@ -242,16 +242,25 @@ _KERB = 0.5  # metres from lip to back of kerb: over which a turned driveway shi
 
 def met_by(plan: LinePlan, place: Floats, ahead: Floats, s: float) -> float | None:
     """The chainage, near ``s``, at which a line crosses the straight through a place (2,) along ``ahead`` (2,); None where it does not."""
+    found = float(all_met_by(plan, place[None], ahead, s)[0])
+    return found if np.isfinite(found) else None
+
+
+def all_met_by(plan: LinePlan, places: Floats, ahead: Floats, s: float) -> Floats:
+    """The same of straights through several places (n, 2): chainages (n,), NaN where they are not crossed."""
+    x = np.full(len(places), s)
     for _ in range(_TRIES):
-        off = _cross(plan.points([s])[0] - place, ahead)
-        if abs(off) < _MET:
-            return s
-        heading = float(plan.base.at([s]).headings[0])
-        slope = float(plan.stretch([s])[0]) * _cross(np.array([np.cos(heading), np.sin(heading)]), ahead)
-        if abs(slope) < _GRAZES:
-            return None
-        s -= off / slope
-    return None
+        frames = plan.base.at(x)
+        to = plan.points(x, frames) - places
+        off = to[:, 0] * ahead[1] - to[:, 1] * ahead[0]
+        open_ = np.abs(off) >= _MET
+        if not open_.any():
+            return x
+        slope = plan.stretch(x) * (np.cos(frames.headings) * ahead[1] - np.sin(frames.headings) * ahead[0])
+        x = np.where(open_, x - off / np.where(np.abs(slope) < _GRAZES, np.nan, slope), x)
+        if np.isnan(x).all():
+            return x
+    return np.where(np.abs(off) < _MET, x, np.nan)
 
 
 def _cross(a: Floats, b: Floats) -> float:

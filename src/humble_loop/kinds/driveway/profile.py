@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
-from typing import Any, ClassVar, cast
+from functools import partial
+from typing import Any, ClassVar, Literal, cast
 
 import numpy as np
 
@@ -11,7 +13,7 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Profile
-from humble_loop.kinds.driveway.place import Way, lip_of, met_by, name_of, way_of
+from humble_loop.kinds.driveway.place import Way, all_met_by, lip_of, name_of, way_of
 from humble_loop.kinds.lot.layout import lot
 from humble_loop.kinds.lot.pad import pad
 from humble_loop.kinds.street.lowered import kerb_count
@@ -19,7 +21,7 @@ from humble_loop.kinds.street.plan import StreetLine, class_of
 from humble_loop.kinds.street.section import SideShape, side_shape
 from humble_loop.kinds.turning_head.layout import HeadLine, head_shape, outline
 from humble_loop.kinds.turning_head.levels import ring_levels
-from humble_loop.lines.line import LineId, LinePlan, ThingId, line
+from humble_loop.lines.line import Line, LineId, LinePlan, ThingId, line
 from humble_loop.lines.quantity import Quantity, amount, elsewhere, summed, times
 from humble_loop.lines.rules import OnGradeLine
 from humble_loop.lines.varying import Varying
@@ -29,11 +31,16 @@ _LEAST_PIECE = 0.1  # metres of one that is worth laying
 _LEVEL = 1e-9
 
 
+DrivePoint = Literal["middle", "left edge", "right edge"]
+EDGES: tuple[DrivePoint, DrivePoint] = ("left edge", "right edge")
+
+
 @dataclass(frozen=True)
 class DriveLine(LineId):
-    """The middle line of a lot's driveway, from the lip to the pad."""
+    """A line of a lot's driveway, from the lip to the pad: its middle, or an edge as it is driven into."""
 
     lot: str
+    point: DrivePoint = "middle"
     kind: ClassVar[str] = "driveway"
 
     @property
@@ -46,9 +53,10 @@ class Crossing:
     """What a driveway crosses of its street: distances outwards (k,) from the lip to the boundary, what each place is called and its level.
 
     Of the kerb only the channel is left, and its back lowered; on the other side of the lip the carriageway falls by ``inside`` towards it
-    from its ``crown`` so many metres away. The first ``kerb`` pieces are channel and kerb.
+    from its ``crown`` so many metres away. The first ``kerb`` pieces are channel and kerb. ``lip`` (2,) is where it leaves that.
     """
 
+    lip: Floats
     out: Floats
     names: tuple[str, ...]
     levels: tuple[Quantity, ...]
@@ -58,36 +66,62 @@ class Crossing:
 
 
 @query
-def crossing(q: Engine, id: str) -> Crossing:
-    """What a driveway crosses of its street. Raises Unsolved where that has no levels there."""
+def crossing(q: Engine, id: str, aside: float = 0.0) -> Crossing:
+    """What a driveway crosses of its street, ``aside`` metres to the left of its middle. Raises Unsolved where that has no levels there."""
+    return next(_crossings(q, id, (aside,)))()
+
+
+def _crossings(q: Engine, id: str, asides: tuple[float, ...]) -> Iterator[Callable[[], Crossing]]:
+    """What it crosses beside its middle in several places, worked out all together; each is had, or raises Unsolved, when it is asked for."""
     way, name = way_of(q, id), name_of(q, id)
-    shape = _shape(q, way.line, way.s)
-    lip = lip_of(way.line)
-    made = line(q, lip)
-    z = made.rule.levels([way.lip_s])
-    if not np.isfinite(z[0]) and way.sizes.skew != 0.0:
-        words = "at this angle it meets the kerb where that of its street has ended or a grade line is missing"
-        raise Unsolved(name, words, "turn it nearer to square, or slide it along the frontage")
-    if not np.isfinite(z[0]):
-        raise Unsolved(name, "the street has no level at its kerb", "extend the street's grade line along the lot")
-    base = elsewhere(made.title, lip, way.lip_s, z)
-    out, names, levels = [0.0], ["lip"], [base]
-    done, kerb = 0, [k for k, role in enumerate(shape.roles, start=1) if role == "kerb"]
-    for k in range(1, len(shape.names)):
-        point = shape.names[k]
-        if k in kerb and k != kerb[-1] and shape.rise[k] > _LEVEL:
-            continue  # what stands up of the kerb is taken down
-        values: Any = way.line
-        other = replace(values, point=point)
-        there = line(q, other)
-        s = met_by(there.plan, way.boundary, way.ahead, way.s)
-        if s is None:
-            raise Unsolved(name, f"at this angle it does not cross the {there.title}", "turn it nearer to square")
-        levels.append(elsewhere(there.title, other, s, there.rule.levels([s])))
-        out.append(float((there.plan.points([s])[0] - way.lip) @ way.ahead))
-        names.append(point)
-        done = len(names) - 1 if k in kerb else done
-    return Crossing(frozen(out), tuple(names), tuple(levels), *_inside(q, way, float(z[0])), done)
+    shape, lip = _shape(q, way.line, way.s), lip_of(way.line)
+    through = way.boundary + np.array(asides)[:, None] * np.array([-way.ahead[1], way.ahead[0]])
+    kerb = [k for k, role in enumerate(shape.roles, start=1) if role == "kerb"]
+    # What stands up of the kerb before its back is taken down.
+    kept = [k for k in range(1, len(shape.names)) if k not in kerb[:-1] or shape.rise[k] <= _LEVEL]
+    values: Any = way.line
+    ids = [lip, *(replace(values, point=shape.names[k]) for k in kept)]
+    met = [_Met.of(q, i, through, way.ahead, way.lip_s if i == lip else way.s) for i in ids]
+    inside = _inside(q, way, met[0])
+    done = sum(k in kerb for k in kept)
+
+    def one(j: int) -> Crossing:
+        if not np.isfinite(met[0].s[j]):
+            raise Unsolved(
+                name, f"{asides[j]:.2f} m beside its middle it does not come to the lip", "turn it nearer to square"
+            )
+        if not np.isfinite(met[0].z[j]) and way.sizes.skew != 0.0:
+            words = "at this angle it meets the kerb where that of its street has ended or a grade line is missing"
+            raise Unsolved(name, words, "turn it nearer to square, or slide it along the frontage")
+        if not np.isfinite(met[0].z[j]):
+            raise Unsolved(name, "the street has no level at its kerb", "extend the street's grade line along the lot")
+        for m in met:
+            if not np.isfinite(m.s[j]):
+                raise Unsolved(name, f"at this angle it does not cross the {m.line.title}", "turn it nearer to square")
+        levels = tuple(elsewhere(m.line.title, i, float(m.s[j]), m.z[j : j + 1]) for i, m in zip(ids, met))
+        out = np.stack([m.points[j] - met[0].points[j] for m in met]) @ way.ahead
+        names = ("lip", *(shape.names[k] for k in kept))
+        fall, crown = (float(v[j]) for v in inside)
+        return Crossing(frozen(met[0].points[j]), frozen(out), names, levels, fall, crown, done)
+
+    return (partial(one, j) for j in range(len(asides)))
+
+
+@dataclass(frozen=True)
+class _Met:
+    """Where several straights cross a line: chainages (n,), points (n, 2) and levels (n,), NaN where they do not."""
+
+    line: Line
+    s: Floats
+    points: Floats
+    z: Floats
+
+    @staticmethod
+    def of(q: Engine, id: LineId, through: Floats, ahead: Floats, near: float) -> _Met:
+        made = line(q, id)
+        s = all_met_by(made.plan, through, ahead, near)
+        at = np.where(np.isfinite(s), s, near)
+        return _Met(made, s, made.plan.points(at), np.where(np.isfinite(s), made.rule.levels(at), np.nan))
 
 
 def kerb_back(q: Engine, way: Way) -> LineId | None:
@@ -105,43 +139,59 @@ def _shape(q: Engine, boundary: LineId, s: float) -> SideShape:
     return head_shape(q, boundary.street, boundary.end).first
 
 
-def _inside(q: Engine, way: Way, lip: float) -> tuple[float, float]:
-    """By how much the carriageway falls towards the lip along a driveway, and how far (m) from there its crown is, or where it passes its head's centre:
-    the head rises to that like a cone.
+def _inside(q: Engine, way: Way, lip: _Met) -> tuple[Floats, Floats]:
+    """By how much (n,) the carriageway falls towards where straights cross the lip, along these, and how far (n,) from there its crown is, or where they
+    pass their head's centre: the head rises to that like a cone.
     """
     if isinstance(way.line, StreetLine):
-        crown = line(q, StreetLine(way.line.street))
-        s = met_by(crown.plan, way.lip, way.ahead, way.lip_s)
-        if s is None:
-            return 0.0, 0.0
-        wide = float((way.lip - crown.plan.points([s])[0]) @ way.ahead)
-        rise = float(crown.rule.levels([s])[0]) - lip
-        return (rise / wide if wide > 0.0 and np.isfinite(rise) else 0.0), wide
+        crown = _Met.of(q, StreetLine(way.line.street), lip.points, way.ahead, way.lip_s)
+        wide = (lip.points - crown.points) @ way.ahead
+        there, rise = np.isfinite(crown.s), crown.z - lip.z
+        falls = there & (wide > 0.0) & np.isfinite(rise)
+        return np.where(falls, rise / np.where(falls, wide, 1.0), 0.0), np.where(there, wide, 0.0)
     assert isinstance(way.line, HeadLine)
     made, ring = outline(q, way.line.street, way.line.end), ring_levels(q, way.line.street, way.line.end)
-    radius, away = float(np.hypot(*(way.lip - made.centre))), float((way.lip - made.centre) @ way.ahead)
-    if away <= 0.0:
-        return 0.0, 0.0
-    beside = float(np.sqrt(max(radius**2 - away**2, 0.0)))
-    return (ring.centre - lip) * (1.0 - beside / radius) / away, away
+    from_centre = lip.points - made.centre
+    radius, away = np.hypot(from_centre[:, 0], from_centre[:, 1]), from_centre @ way.ahead
+    before = away > 0.0
+    beside = np.sqrt(np.maximum(radius**2 - away**2, 0.0))
+    fall = (ring.centre - lip.z) * (1.0 - beside / radius) / np.where(before, away, 1.0)
+    return np.where(before, fall, 0.0), np.where(before, away, 0.0)
 
 
 @query
-def drive_line(q: Engine, id: str) -> OnGradeLine:
-    """The grade line of a driveway: through what it crosses, and on to the pad.
+def drive_line(q: Engine, id: str, aside: float = 0.0) -> OnGradeLine:
+    """The grade line of a driveway ``aside`` metres to the left of its middle: through what it crosses, and on to the pad.
 
     Beyond the boundary it comes to its grade in a short piece of half as much of a change, and leaves it so before the pad, which is level: with g before, m
     between and pieces of t, its rise is (g + m) t / 2 + m (run - 2 t) + m t / 2.
     """
-    way, made, on, name = way_of(q, id), crossing(q, id), pad(q, id), name_of(q, id)
+    return _grade_line(q, id, crossing(q, id, aside), aside)
+
+
+def beside(q: Engine, id: str, asides: tuple[float, ...]) -> list[tuple[Crossing, OnGradeLine] | Unsolved]:
+    """What a driveway crosses, and its grade line, in several places beside its middle: worked out all together."""
+    found: list[tuple[Crossing, OnGradeLine] | Unsolved] = []
+    for aside, ask in zip(asides, _crossings(q, id, asides)):
+        try:
+            made = ask()
+            found.append((made, _grade_line(q, id, made, aside)))
+        except Unsolved as unsolved:
+            found.append(unsolved)
+    return found
+
+
+def _grade_line(q: Engine, id: str, made: Crossing, aside: float) -> OnGradeLine:
+    way, on, name = way_of(q, id), pad(q, id), name_of(q, id)
+    run = float((_at_pad(way, aside) - made.lip) @ way.ahead) - float(made.out[-1])
     before, last = (float(z.value[0]) for z in made.levels[-2:])
     grade, rise = (last - before) / float(made.out[-1] - made.out[-2]), float(on.quantity.value[0]) - last
-    piece, out = _eased_over(q, id, way.run, grade, rise), float(made.out[-1])
+    piece, out = _eased_over(q, id, run, grade, rise), float(made.out[-1])
     at_boundary, at_pad = made.levels[-1], summed(f"{name} at the pad", "on the pad", times("pad", on.quantity))
     at, levels = made.out.tolist(), list(made.levels)
     if piece > 0.0:
-        steep = (rise - 0.5 * grade * piece) / (way.run - piece)
-        at += [out + piece, out + way.run - piece]
+        steep = (rise - 0.5 * grade * piece) / (run - piece)
+        at += [out + piece, out + run - piece]
         levels += [
             summed(
                 f"{name} {piece:.2f} m beyond the boundary",
@@ -156,7 +206,7 @@ def drive_line(q: Engine, id: str) -> OnGradeLine:
                 amount("rise", -0.5 * steep * piece),
             ),
         ]
-    at, levels = [*at, out + way.run], [*levels, at_pad]
+    at, levels = [*at, out + run], [*levels, at_pad]
     values = [float(z.value[0]) for z in levels]
     return OnGradeLine(name, Profile.of(at, values, [0.0] * len(at)), tuple(levels))
 
@@ -170,8 +220,22 @@ def _eased_over(q: Engine, id: str, run: float, grade: float, rise: float) -> fl
     return piece if piece >= _LEAST_PIECE else 0.0
 
 
+def _at_pad(way: Way, aside: float) -> Floats:
+    """Where a driveway comes to its pad ``aside`` metres to the left of its middle (2,)."""
+    across = float(way.ahead[0] * way.edge[1] - way.ahead[1] * way.edge[0])
+    found: Floats = way.pad + aside / across * way.edge
+    return found
+
+
+def aside_of(q: Engine, id: DriveLine) -> float:
+    """How far a line of a driveway lies to the left of its middle."""
+    half = 0.5 * way_of(q, id.lot).sizes.width
+    return {"middle": 0.0, "left edge": half, "right edge": -half}[id.point]
+
+
 def drive_plan(q: Engine, id: DriveLine) -> LinePlan:
-    """The middle line of a driveway in plan."""
-    way = way_of(q, id.lot)
-    chain = Chain.from_points([way.lip, way.pad])
-    return LinePlan(name_of(q, id.lot), "driveway", chain, Varying.steady(0.0), 0.0, chain.total)
+    """A line of a driveway in plan."""
+    way, aside = way_of(q, id.lot), aside_of(q, id)
+    chain = Chain.from_points([crossing(q, id.lot, aside).lip if aside else way.lip, _at_pad(way, aside)])
+    title = name_of(q, id.lot) if id.point == "middle" else f"{name_of(q, id.lot)} {id.point}"
+    return LinePlan(title, "driveway", chain, Varying.steady(0.0), 0.0, chain.total)

@@ -9,7 +9,7 @@ import numpy as np
 
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
-from humble_loop.kinds.driveway.check import Verdict, passages, steepest, worst_of
+from humble_loop.kinds.driveway.check import Verdict, passages, place_of, steepest, worst_of
 from humble_loop.kinds.driveway.lowering import drawn
 from humble_loop.kinds.driveway.model import MOST_SKEW, set_driveway
 from humble_loop.kinds.driveway.place import Way, at_the_lip, choice_of, name_of, sizes_of, wanted, way_of
@@ -67,7 +67,7 @@ def details(q: Engine, id: str) -> Drawing:
     middle = Stroke(_VERDICTS[worst.verdict], np.array([way.lip, way.pad]))
     if worst.verdict == "clear":
         return Drawing((middle,))
-    e, n = (way.lip + max(worst.at, 0.0) * way.ahead).tolist()
+    e, n = place_of(q, id, worst)
     role = "broken" if worst.verdict == "touches" else "near"
     words = f"{1000 * worst.clearance:.0f} mm".replace("-", "−")
     return Drawing((middle,), (), (Label((e, n), role, LABEL_RANKS["spot"], words=words),))

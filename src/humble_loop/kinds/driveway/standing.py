@@ -7,7 +7,7 @@ import numpy as np
 from humble_loop.engine.query import Engine, Unsolved
 from humble_loop.geometry.arrays import Floats
 from humble_loop.geometry.rolling import Underside, clearances, poses
-from humble_loop.kinds.driveway.check import Passage, course_of, passages, underside_of, verdict_of, worst_of
+from humble_loop.kinds.driveway.check import Passage, passages, tracks_of, underside_of, verdict_of, worst_of
 from humble_loop.lines.describe import Standing
 from humble_loop.site import parts
 from humble_loop.site.library import DriveVehicle
@@ -27,7 +27,7 @@ def standing_on(q: Engine, id: str, s: float | None) -> Standing | None:
         return None
     under = _under(q, worst)
     rear = worst.rear if s is None else s - 0.5 * under.wheelbase
-    course = course_of(q, id)
+    (course,) = tracks_of(q, id, (worst.aside,))
     left = float(clearances(course, under, np.array([rear]))[0][0])
     pose = poses(course, under, np.array([rear]))
     body = pose.placed(under.wheel, _body(under, worst.direction == "forwards"))[0]
@@ -35,10 +35,9 @@ def standing_on(q: Engine, id: str, s: float | None) -> Standing | None:
         middle[0] + under.wheel * np.column_stack([np.cos(_ROUND), np.sin(_ROUND)])
         for middle in (pose.rear, pose.front)
     ]
-    words = f"{worst.vehicle}, {worst.direction}: {1000 * left:.0f} mm".replace("-", "−")
+    words = f"{worst.vehicle}, {worst.direction}, {worst.beside} wheels: {1000 * left:.0f} mm".replace("-", "−")
     above = float(0.5 * (body[:, 0].min() + body[:, 0].max())), float(body[:, 1].max() + _ABOVE)
-    road, on_pad = (np.column_stack([course.s[k], course.z[k]]) for k in (course.s <= 0.0, course.s >= course.s[-2]))
-    shapes = [body, _NAN, wheels[0], _NAN, wheels[1], _NAN, road, _NAN, on_pad]
+    shapes = [body, _NAN, wheels[0], _NAN, wheels[1], _NAN, np.column_stack([course.s, course.z])]
     return Standing(np.concatenate(shapes), words, above, _ROLE[verdict_of(left)])
 
 

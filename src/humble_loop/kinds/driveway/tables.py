@@ -69,13 +69,14 @@ def clearance_table(q: Engine, of: str | None, every: float | None) -> Table:
     for frame in _asked(q, of):
         made = q.attempt(passages, frame.id)
         for p in () if isinstance(made, Unsolved) else made:
-            out.append((frame.name, p.vehicle, p.direction, p.clearance, p.verdict, p.at, p.ahead, p.rear))
+            out.append((frame.name, p.vehicle, p.direction, p.clearance, p.verdict, p.beside, p.at, p.ahead, p.rear))
     columns = (
         "lot",
         "vehicle",
         "direction",
         "clearance",
         "verdict",
+        "wheels",
         "beyond_lip",
         "ahead_of_rear_axle",
         "rear_axle_beyond_lip",
