@@ -17,7 +17,8 @@ from humble_loop.kinds.junction.model import (
     set_corner,
     set_junction,
 )
-from humble_loop.kinds.junction.ramps import STEEPEST, kerb_points
+from humble_loop.kinds.junction.ramps import STEEPEST
+from humble_loop.kinds.street.lowered import kerb_count
 from humble_loop.lines.describe import Choice, Fact
 from humble_loop.lines.line import ThingId, line
 from humble_loop.lines.standing import kind_of
@@ -46,7 +47,7 @@ def test_the_kerb_comes_down_by_hand():
         Engine(edits.add_ground(t_site(), Ground(name="g", surface=plane_ground(0.0, 0.0, 21.0)))),
     )
     shape = corner_shape(q, "side", "start", "right")
-    n, middle = kerb_points(shape), 0.5 * ROUND
+    n, middle = kerb_count(shape.last.roles), 0.5 * ROUND
     s = middle + np.array([-3.0, -1.65, -1.2, -0.75, 0.0, 0.75, 1.2, 1.65, 3.0])
     down = np.array([0.0, 0.0, 0.5, 1.0, 1.0, 1.0, 0.5, 0.0, 0.0])
     assert n >= 1
@@ -64,7 +65,8 @@ def test_beside_a_table_it_comes_down_to_the_raised_lip():
     q = Engine(site)
     shape = corner_shape(q, "side", "start", "right")
     back, lip = (
-        line(q, ReturnLine("side", "start", "right", n)) for n in (shape.last.names[kerb_points(shape)], "lip")
+        line(q, ReturnLine("side", "start", "right", n))
+        for n in (shape.last.names[kerb_count(shape.last.roles)], "lip")
     )
     assert back.rule.levels([0.5 * ROUND]) == pytest.approx(lip.rule.levels([0.5 * ROUND]), abs=1e-9)
     assert_watertight(q)
@@ -75,7 +77,7 @@ def test_one_that_is_steep_or_reaches_past_its_return_is_told():
     assert past.value == pytest.approx(0.75 + 0.9 - 0.1 * ROUND)
     q = Engine(ramped())
     shape = corner_shape(q, "side", "start", "right")
-    k = kerb_points(shape)
+    k = kerb_count(shape.last.roles)
     steep = float(shape.last.rise[k + 1]) / float(shape.last.out[k + 1] - shape.last.out[k])
     assert bool(told(q, "ramp too steep")) == (steep > STEEPEST)
 
