@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from humble_loop.engine.query import Engine
-from humble_loop.geometry.arrays import Floats
+from humble_loop.geometry.arrays import Floats, as_row
 from humble_loop.lines.line import LineId, line
-from humble_loop.lines.rules import Above, Held, Hold, LevelRule
+from humble_loop.lines.quantity import Quantity, Reads, amount, elsewhere, summed, times
+from humble_loop.lines.rules import LevelRule
 from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 
@@ -59,14 +62,60 @@ def lowered_rises(out: Floats, rise: Floats) -> Floats:
 def lowered_rule(q: Engine, title: str, lip: LineId, own: LevelRule, rise: Varying) -> LevelRule:
     """The rule of a point of a kerb: its own, and ``rise`` (m) above the lip where it is lowered."""
     share = lowered_share(q, lip)
-    if share is None:
-        return own
-    down = Above(
-        title, "out from the lip by the lowered kerb", lip, "lip", line(q, lip).rule, (("lowered kerb", rise),)
-    )
-    return Held(
-        title, "lowered for driveways", own, "as its kerb has it", (Hold(lip, "the lowered kerb", down, share),)
-    )
+    return own if share is None else LoweredKerb(title, own, lip, line(q, lip).rule, rise, share)
+
+
+@dataclass(frozen=True)
+class LoweredKerb(LevelRule):
+    """A kerb point's own level, and by ``share`` (0 to 1 along it) instead of that what is ``rise`` metres above the lip."""
+
+    title: str
+    own: LevelRule
+    lip: LineId
+    lip_rule: LevelRule
+    rise: Varying
+    share: Varying
+
+    def _lip(self, x: Floats, factor: Floats, reads: Reads, side: str = "after") -> Quantity:
+        """The lip's level or grade at places where it counts; nothing elsewhere, where it may have none."""
+        value, on = np.zeros_like(x), np.flatnonzero(factor)
+        value[on] = self.lip_rule.levels(x[on]) if reads == "level" else self.lip_rule.grades(x[on], side)
+        return elsewhere("lip" if reads == "level" else "grade of lip", self.lip, x, value, reads)
+
+    def level(self, s: ArrayLike) -> Quantity:
+        x = as_row(s)
+        share = self.share(x)
+        if not share.any():
+            return self.own.level(x)
+        return summed(
+            lambda k: f"{self.title} at {x[k]:.2f}",
+            "lowered for driveways",
+            times("as its kerb has it", self.own.level(x), 1.0 - share),
+            times("lip", self._lip(x, share, "level"), share),
+            amount("lowered kerb", self.rise(x) * share),
+        )
+
+    def grade(self, s: ArrayLike, side: str = "after") -> Quantity:
+        x = as_row(s)
+        share, slope = self.share(x), self.share.slope(x, side)
+        if not (share.any() or slope.any()):
+            return self.own.grade(x, side)
+        return summed(
+            lambda k: f"grade of {self.title} at {x[k]:.2f}",
+            "lowered for driveways",
+            times("grade as its kerb has it", self.own.grade(x, side), 1.0 - share),
+            times("as it leaves that", self.own.level(x), -slope),
+            times("grade of lip", self._lip(x, share, "grade", side), share),
+            times("as it comes to the lip", self._lip(x, slope, "level"), slope),
+            amount("lowered kerb", self.rise.slope(x, side) * share + self.rise(x) * slope),
+            unit="grade",
+        )
+
+    def key_places(self) -> Floats:
+        return np.union1d(self.own.key_places(), self.share.at)
+
+    def bow(self) -> list[tuple[float, float, float]]:
+        return [*self.own.bow(), *self.lip_rule.bow()]
 
 
 def kerb_count(roles: Sequence[str]) -> int:
