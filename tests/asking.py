@@ -55,8 +55,16 @@ class Rows:
 
 def _rows(q, id):
     made = face(q, id)
-    names = tuple(getattr(i, "point", "") for i in made.lines)
-    return Rows(made.rows, strip_points(q, id), names, made.lines, made.joined)
+    names, rows, points, joined = (
+        tuple(getattr(i, "point", "") for i in made.lines),
+        made.rows,
+        strip_points(q, id),
+        made.joined,
+    )
+    if made.inner is not None:  # rows of its inner lines alone
+        own = np.flatnonzero(~made.inner)
+        rows, points, joined = rows[own], points[own], joined[own[:-1]]
+    return Rows(rows, points, names, made.lines, joined)
 
 
 def roadside(q, *edge):

@@ -5,6 +5,8 @@ import pytest
 import shapely
 
 from humble_loop.engine.query import Engine, Unsolved
+from humble_loop.kinds.driveway.place import all_lots
+from humble_loop.kinds.driveway.profile import DriveLine
 from humble_loop.kinds.ground import Ground
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.junction.corners import kerb_return
@@ -84,9 +86,13 @@ def test_the_brickworks_far_away_are_as_watertight_as_near(brickworks):
 def test_every_set_out_point_lies_on_its_line_and_leads_back_to_itself(brickworks):
     q = Engine(brickworks)
     chains = {s.name: chain_of(q, s.id) for s in brickworks.all(Street)}
-    rings = {"Kiln Court bulb": outline(q, "kiln-court", "end").ring}
+    chains["Kiln Court bulb"] = outline(q, "kiln-court", "end").ring
+    middles = [
+        line(q, DriveLine(f.id)) for f in all_lots(q) if not isinstance(q.attempt(line, DriveLine(f.id)), Unsolved)
+    ]
+    chains |= {made.title: made.plan.base for made in middles}
     for _, p in set_out_points(q):
-        base = chains.get(p.base) or rings[p.base]
+        base = chains[p.base]
         assert base.points_at([p.along], [p.offset])[0] == pytest.approx((p.easting, p.northing), abs=1e-6)
 
 
