@@ -15,6 +15,7 @@ from humble_loop.kinds.street.plan import name_of as street_name
 from humble_loop.lines.describe import SetOutPoint
 from humble_loop.lines.line import LineId, line, line_plan
 from humble_loop.lines.setout import told
+from humble_loop.lines.standing import kind_of
 from humble_loop.site.model import side_sign
 
 _MARKS = ("kerb begins to go down", "kerb down", "kerb down", "kerb up again")
@@ -47,7 +48,7 @@ def set_out_points(q: Engine, id: str) -> tuple[SetOutPoint, ...]:
     if isinstance(way, Unsolved) or isinstance(made, Unsolved):
         return ()
     name, street = name_of(q, id), lot(q, id).row.street
-    base = chain_of(q, street), street_name(q, street)
+    on_street = chain_of(q, street), street_name(q, street)
     found: list[SetOutPoint] = []
     lines: list[tuple[LineId | None, str]] = [(lip_of(way.line), "lip"), (kerb_back(q, way), "back of kerb")]
     at, outwards = stretch_of(q, way), _outwards(way.line)
@@ -56,6 +57,9 @@ def set_out_points(q: Engine, id: str) -> tuple[SetOutPoint, ...]:
         if id_of is None or there is None or isinstance(there, Unsolved):
             continue
         on = np.flatnonzero(there.plan.covers(at))
+        # Round a head places are told along that, whose lip all its lines are beside.
+        thing = way.line.thing
+        base = on_street if thing.kind == "street" else (there.plan.base, kind_of(thing.kind).name(q, thing))
         found += told(q, id_of, f"{name} {what}", at[on], [_MARKS[k] for k in on], outwards, *base)
     s = made.profile.chainages
     return (*found, *told(q, DriveLine(id), name, s, ["change of grade"] * len(s), 1.0, None, ""))
