@@ -67,8 +67,10 @@ def test_its_circle_moves_with_the_hand_and_streets_and_legs_after_it(d, monkeyp
     painted = []
     d.session.drag_painted.connect(lambda: painted.append(lines(drawing, THING) != before[THING]))
     d.drag(plan, middle.place, (middle.place[0] + 2.0, middle.place[1] + 1.0), release=False)
-    d.qtbot.waitUntil(lambda: all(lines(drawing, t) != before[t] for t in near), timeout=3000)
-    d.qtbot.waitUntil(lambda: bool(painted), timeout=3000)
+    # The last move is taken up, and all that changes with it is shown.
+    d.qtbot.waitUntil(lambda: not (plan.dragging.waiting or plan._waiting or plan.lines_wait), timeout=10_000)
+    assert all(lines(drawing, t) != before[t] for t in near)
+    d.qtbot.waitUntil(lambda: bool(painted), timeout=10_000)
     assert all(painted)  # no frame is said to be painted before its own lines have moved
     assert drawing.held.lines_of(THING)
     moved = {t: lines(drawing, t) for t in near}
@@ -90,7 +92,7 @@ def test_the_other_handles_come_along_while_the_hand_still_holds_one(d):
     )
     d.drag(plan, middle.place, (middle.place[0] + 2.0, middle.place[1]), release=False)
     d.qtbot.waitUntil(
-        lambda: any(h.key != middle.key and h.place != others.get(h.key) for h in plan.handles.handles), timeout=3000
+        lambda: any(h.key != middle.key and h.place != others.get(h.key) for h in plan.handles.handles), timeout=10_000
     )
     d.key(plan, Qt.Key.Key_Escape)
 
