@@ -55,12 +55,8 @@ class Rows:
 
 def _rows(q, id):
     made = face(q, id)
-    names, rows, points, joined = (
-        tuple(getattr(i, "point", "") for i in made.lines),
-        made.rows,
-        strip_points(q, id),
-        made.joined,
-    )
+    names = tuple(getattr(i, "point", "") for i in made.lines)
+    rows, points, joined = made.rows, strip_points(q, id), made.joined
     if made.inner is not None:  # rows of its inner lines alone
         own = np.flatnonzero(~made.inner)
         rows, points, joined = rows[own], points[own], joined[own[:-1]]

@@ -63,9 +63,6 @@ class PlanView(DrawingView):
         self.sketch: Sketch | Placing | FixedFall | None = None
         self.welcome = Welcome(self)
         self._findings: tuple[Finding, ...] = ()
-        self._behind = (
-            False  # whether lines wait for a frame in which there is time, while what is under the hand leads
-        )
         self._took = 0.0
         # It may rest on how lots lie, which takes a while on a large site.
         self._halo_in_time = InTime(session, self._refresh_halo, self, lambda: self.dragging.active)
@@ -106,7 +103,7 @@ class PlanView(DrawingView):
             return
         if self.dragging.active:
             self._near = self._near or self._urgent_in_time()
-            self._waiting, self._own_waits = self._near, True
+            self._waiting, self._own_waits = self._near, bool(self._near)
             self.drawing.lift(self._near)
             self._move_held()
             if self._own_took <= _LEADS:
@@ -156,7 +153,7 @@ class PlanView(DrawingView):
         if not self.dragging.active:
             self._near = ()
             return
-        self._near = self._urgent_in_time()
+        self._near = self._urgent_in_time() or self._near
         self._handles_in_time.now()
 
     def _urgent_in_time(self) -> tuple[ThingId, ...]:
@@ -166,7 +163,7 @@ class PlanView(DrawingView):
         except Cancelled:
             return ()
 
-    # Else
+    # What is in hand, while nothing is dragged here
 
     def _show_near(self) -> tuple[ThingId, ...]:
         """Show the thing in hand, those that change with it, and their handles; returns them."""

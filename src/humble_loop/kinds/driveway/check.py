@@ -85,7 +85,7 @@ def _course(q: Engine, id: str, made: Crossing, p: Profile) -> Course:
 @query
 def passages(q: Engine, id: str) -> tuple[Passage, ...]:
     """Every vehicle forwards and backwards on a driveway, on both its wheel tracks. Raises Unsolved where that cannot be laid out."""
-    course_of(q, id)
+    course_of(q, id)  # raises where its middle cannot be laid out
     vehicles = [parts.one(q, DriveVehicle, v) for v in parts.ids(q, DriveVehicle)]
     each = [
         (v.name, way, u, aside)

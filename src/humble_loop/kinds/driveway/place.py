@@ -14,9 +14,10 @@ from humble_loop.kinds.driveway.model import DrivewayChoice
 from humble_loop.kinds.ground.reads import ground_of
 from humble_loop.kinds.lot.layout import LotFrame, lot, lots_of_row, lots_on
 from humble_loop.kinds.lot.plan import Frontage, frontage, lot_plan
-from humble_loop.kinds.street.lowered import TAPER
+from humble_loop.kinds.street.lowered import TAPER, kerb_count
 from humble_loop.kinds.street.plan import StreetLine, street_ids
-from humble_loop.kinds.turning_head.layout import HeadLine
+from humble_loop.kinds.street.section import SideShape, side_shape
+from humble_loop.kinds.turning_head.layout import HeadLine, head_shape
 from humble_loop.lines.kind import Lowers
 from humble_loop.lines.line import LineId, LinePlan, line_plan
 from humble_loop.site import parts
@@ -232,12 +233,21 @@ def lowers(q: Engine, lip: LineId) -> tuple[Lowers, ...]:
         way = q.attempt(way_of, frame.id) if wanted(q, frame.id) else None
         if isinstance(way, Way) and lip_of(way.line) == lip:
             begin, finish = at_the_lip(way)
-            aside = _KERB * abs(float(way.ahead @ way.kerb)) * way.slant / way.stretch
+            shape = shape_at(q, way.line, way.s)
+            aside = (
+                float(shape.out[kerb_count(shape.roles)]) * abs(float(way.ahead @ way.kerb)) * way.slant / way.stretch
+            )
             found.append(Lowers(begin - aside, finish + aside, TAPER / way.stretch))
     return tuple(found)
 
 
-_KERB = 0.5  # metres from lip to back of kerb: over which a turned driveway shifts along it, about
+def shape_at(q: Engine, boundary: LineId, s: float) -> SideShape:
+    """The section outside the lip of a street or a head where a driveway crosses its boundary."""
+    if isinstance(boundary, StreetLine):
+        assert boundary.side is not None
+        return side_shape(q, boundary.street, boundary.side, s)
+    assert isinstance(boundary, HeadLine)
+    return head_shape(q, boundary.street, boundary.end).first
 
 
 def met_by(plan: LinePlan, place: Floats, ahead: Floats, s: float) -> float | None:

@@ -13,13 +13,12 @@ from humble_loop.engine.query import Engine, Unsolved, query
 from humble_loop.geometry.arrays import Floats, frozen
 from humble_loop.geometry.chain import Chain
 from humble_loop.geometry.gradeline import Profile
-from humble_loop.kinds.driveway.place import Way, all_met_by, lip_of, name_of, way_of
+from humble_loop.kinds.driveway.place import Way, all_met_by, lip_of, name_of, shape_at, way_of
 from humble_loop.kinds.lot.layout import lot
 from humble_loop.kinds.lot.pad import pad
 from humble_loop.kinds.street.lowered import kerb_count
 from humble_loop.kinds.street.plan import StreetLine, class_of
-from humble_loop.kinds.street.section import SideShape, side_shape
-from humble_loop.kinds.turning_head.layout import HeadLine, head_shape, outline
+from humble_loop.kinds.turning_head.layout import HeadLine, outline
 from humble_loop.kinds.turning_head.levels import ring_levels
 from humble_loop.lines.line import Line, LineId, LinePlan, ThingId, line
 from humble_loop.lines.quantity import Quantity, amount, elsewhere, summed, times
@@ -74,7 +73,7 @@ def crossing(q: Engine, id: str, aside: float = 0.0) -> Crossing:
 def _crossings(q: Engine, id: str, asides: tuple[float, ...]) -> Iterator[Callable[[], Crossing]]:
     """What it crosses beside its middle in several places, worked out all together; each is had, or raises Unsolved, when it is asked for."""
     way, name = way_of(q, id), name_of(q, id)
-    shape, lip = _shape(q, way.line, way.s), lip_of(way.line)
+    shape, lip = shape_at(q, way.line, way.s), lip_of(way.line)
     through = way.boundary + np.array(asides)[:, None] * np.array([-way.ahead[1], way.ahead[0]])
     kerb = [k for k, role in enumerate(shape.roles, start=1) if role == "kerb"]
     # What stands up of the kerb before its back is taken down.
@@ -126,17 +125,9 @@ class _Met:
 
 def kerb_back(q: Engine, way: Way) -> LineId | None:
     """The line along the back of the kerb that a driveway crosses; None where its street has none."""
-    shape = _shape(q, way.line, way.s)
+    shape = shape_at(q, way.line, way.s)
     count, values = kerb_count(shape.roles), cast(Any, way.line)
     return replace(values, point=shape.names[count]) if count else None
-
-
-def _shape(q: Engine, boundary: LineId, s: float) -> SideShape:
-    if isinstance(boundary, StreetLine):
-        assert boundary.side is not None
-        return side_shape(q, boundary.street, boundary.side, s)
-    assert isinstance(boundary, HeadLine)
-    return head_shape(q, boundary.street, boundary.end).first
 
 
 def _inside(q: Engine, way: Way, lip: _Met) -> tuple[Floats, Floats]:

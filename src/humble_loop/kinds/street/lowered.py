@@ -8,11 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike
 
-from humble_loop.engine.query import Engine
+from humble_loop.engine.query import Engine, query
 from humble_loop.geometry.arrays import Floats, as_row
 from humble_loop.lines.line import LineId, line
 from humble_loop.lines.quantity import Quantity, Reads, amount, elsewhere, summed, times
-from humble_loop.lines.rules import LevelRule
+from humble_loop.lines.rules import Hold, LevelRule
 from humble_loop.lines.standing import kinds
 from humble_loop.lines.varying import Varying
 
@@ -21,6 +21,7 @@ TAPER = 0.9  # metres over which it comes down and goes up again: the length of 
 _STANDS = 1e-9  # metres above the lip from which a point stands up
 
 
+@query
 def lowered_share(q: Engine, lip: LineId) -> Varying | None:
     """How far the kerb beside a lip is down along it, 0 to 1; None where it nowhere is.
 
@@ -59,10 +60,17 @@ def lowered_rises(out: Floats, rise: Floats) -> Floats:
     return found
 
 
-def lowered_rule(q: Engine, title: str, lip: LineId, own: LevelRule, rise: Varying) -> LevelRule:
-    """The rule of a point of a kerb: its own, and ``rise`` (m) above the lip where it is lowered."""
+def lowered_rule(
+    q: Engine, title: str, lip: LineId, own: LevelRule, rise: Varying, holds: Sequence[Hold] = ()
+) -> LevelRule:
+    """The rule of a point of a kerb: its own, and ``rise`` (m) above the lip where it is lowered; but not where the kerb is held by a decision: what was
+    typed or tied there stands."""
     share = lowered_share(q, lip)
-    return own if share is None else LoweredKerb(title, own, lip, line(q, lip).rule, rise, share)
+    if share is None:
+        return own
+    for hold in holds:
+        share = share.times_varying(Varying.of(hold.share.at, 1.0 - hold.share.values))
+    return LoweredKerb(title, own, lip, line(q, lip).rule, rise, share)
 
 
 @dataclass(frozen=True)

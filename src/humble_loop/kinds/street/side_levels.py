@@ -33,7 +33,9 @@ def side_rule(q: Engine, street: str, side: Side, k: int) -> LevelRule:
     if k > made.lip + kerb:
         return own
     rise = _rise_where_lowered(q, street, made, k, made.lip + kerb)
-    return lowered_rule(q, f"{name_of(q, street)} {side} {made.names[k]}", StreetLine(street, "lip", side), own, rise)
+    title, lip = f"{name_of(q, street)} {side} {made.names[k]}", StreetLine(street, "lip", side)
+    holds = [h for j in range(made.lip + 1, made.lip + kerb + 1) for h in _holds(q, street, side, made, j)]
+    return lowered_rule(q, title, lip, own, rise, holds)
 
 
 def _rise_where_lowered(q: Engine, street: str, made: SideCourse, k: int, last: int) -> Varying:
